@@ -222,7 +222,8 @@ def main() -> int:
         "measure: the benchmarks; pictures: all of docs/screenshots; man: docs/volvex.1; fuzz: damage and interruptions by chance; lint: ruff and mypy; hook: a hook of git that runs lint and test",  # noqa: E501
     )
     options, rest = parser.parse_known_args()
-    prepare("all" if options.job == "demo" else "dev")
+    if options.job != "hook":
+        prepare("all" if options.job == "demo" else "dev")
     return JOBS[options.job](rest)
 
 
