@@ -111,19 +111,13 @@ def image_of(picture: Picture) -> Image.Image:
 
 
 def written(picture: Picture, kind: str, options: Mapping[str, Any] | None = None) -> bytes:
-    """A file of a kind that Pillow writes."""
+    """A file of a kind that Pillow writes. An option that is None is left out."""
     image, out = image_of(picture), io.BytesIO()
     with warnings.catch_warnings():
         warnings.simplefilter("ignore")
         try:
-            image.save(
-                out,
-                kind,
-                **{
-                    **({"transparency": image.info["transparency"]} if "transparency" in image.info else {}),
-                    **(options or {}),
-                },
-            )
+            given = {name: image.info[name] for name in ("transparency",) if name in image.info} | dict(options or {})
+            image.save(out, kind, **{name: value for name, value in given.items() if value is not None})
         except (OSError, ValueError) as error:
             raise RefusedError(f"a {kind} file cannot hold this: {error}", "PNG or TIFF") from error
     return out.getvalue()
