@@ -268,7 +268,7 @@ class Forms(unittest.TestCase):
         palette = np.array([[9, 9, 9, 0], [200, 0, 0, 255], [0, 200, 0, 127], [0, 0, 200, 200]], np.uint8)
         picture = Picture(4, 1, FORMATS["pal8"], [[bytes(range(4))]], palette=palette)
         read = Image.open(io.BytesIO(form_of("gif").write(picture))).convert("RGBA")
-        alphas = [pixel[3] for pixel in read.getdata()]
+        alphas = np.asarray(read)[0, :, 3].tolist()
         self.assertEqual(alphas, [0, 255, 0, 255])
         whole = form_of("gif").write(replace(picture, palette=palette | np.array([0, 0, 0, 255], np.uint8)))
         self.assertNotIn("transparency", Image.open(io.BytesIO(whole)).info)
