@@ -462,8 +462,8 @@ def _print(results: list[Result]) -> None:
     for result in results:
         spread = f"{result.low:.2f}-{result.high:.2f}"
         print(
-            f"{result.name:<36}{result.ratio:>7.2f}{spread:>13}{result.aim:>8}{result.ours:>8.3f} "
-            f"s{result.theirs:>8.3f} s"
+            f"{result.name:<36}{result.ratio:>7.2f}{spread:>13}{result.aim:>8}{result.ours:>8.3f} s"
+            f"{result.theirs:>8.3f} s"
             f"{result.our_memory / 1e6:>6.0f} MB{result.their_memory / 1e6:>6.0f} MB"
         )
 

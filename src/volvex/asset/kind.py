@@ -130,8 +130,9 @@ class AssetKind(Generic[A]):
     PRIORITY    kinds are asked in this order
     LAYOUTS     kinds of layouts whose files are of this kind
     OPTIONS     options of `swap` that only this kind knows
-    LARGEST     bytes of a file that is opened
-    STREAMED    a large file is read where it lies, not from memory
+    LARGEST     bytes of a file that is read into memory
+    CHECKED     bytes of a changed file that is checked
+    STREAMED    files are read where they lie, whatever their size
     TOGETHER    several open files of one asset may be edited at once
     CHECKS_NEW  files that the game does not have are checked too
     """
@@ -141,6 +142,7 @@ class AssetKind(Generic[A]):
     LAYOUTS: tuple[str, ...] = ()
     OPTIONS: tuple[str, ...] = ()
     LARGEST = 1 << 31
+    CHECKED = 1 << 28
     STREAMED = TOGETHER = CHECKS_NEW = False
 
     def is_open(self, file_type: str) -> bool:
@@ -221,9 +223,22 @@ class AssetKind(Generic[A]):
         """Of the open formats that it goes out to, without dots."""
         return ()
 
-    def takes_back(self, extension: str) -> bool:
-        """Whether files of an open format, edited, are put into the game's own."""
-        return False
+    @property
+    def takes_back(self) -> bool:
+        """Whether open files of an asset, edited, are put into the game's own."""
+        return self.can("take_over")
+
+    def can(self, method: str) -> bool:
+        """Whether this kind has a method of its own for something."""
+        return getattr(type(self), method) is not getattr(AssetKind, method)
+
+    def too_large(self, size: int) -> bool:
+        """Whether a file of some bytes is not read into memory."""
+        return not self.STREAMED and size > self.LARGEST
+
+    def replaces(self, file_type: str) -> bool:
+        """Whether a user's file is converted when it takes the place of what a list calls so."""
+        return self.can("replace") and self.is_listed(file_type)
 
     def one_file(self, extension: str) -> str:
         """The extension of the format that is one file, in place of one that is several."""
@@ -253,7 +268,8 @@ class AssetKind(Generic[A]):
         `stem`: of the names of the files. `links`: where its companions are, relative to it; without, they are among
         the files.
         """
-        raise UsageError(f"a {self.NAME} does not become .{extension.lstrip('.')}", "another extension")
+        hint = f"one of {', '.join(self.extensions())}" if self.extensions() else "`volvex show` for what it is"
+        raise UsageError(f"a {self.NAME} does not become .{extension.lstrip('.')}", hint)
 
     def take_over(self, base: A, edits: Sequence[Edited], library: Library) -> Result:
         """The files of users put into the asset that they were made from. RefusedError where they do not fit."""

@@ -16,6 +16,7 @@ from pathlib import Path
 from typing import Any
 
 from volvex.archive.detect import filetypes
+from volvex.archive.safe_names import quoted
 from volvex.asset.kind import ASSET_KINDS, AssetKind, Edited, Options, Result, kind_named, kinds_for, path_beside
 from volvex.bench.changes import FileChange
 from volvex.bench.content import Read, current_of, one_meant, original_kind
@@ -36,10 +37,9 @@ from volvex.bench.takeover import taking_over
 from volvex.bench.workbench import Workbench
 from volvex.data.check import ERROR, WARNING, Problem
 from volvex.errors import FormatError, NotFoundError, RefusedError, UsageError, VolvexError
+from volvex.layout import Library
 from volvex.source import BytesSource, FileSource, Source
 from volvex.source.digest import digest_bytes, digest_file
-
-LARGEST = 1 << 28  # bytes of a changed file that is checked
 
 OpenFile = tuple[str, tuple[str, ...]]  # a file of the folder `open`, and what it does not carry
 
@@ -49,7 +49,7 @@ OpenFile = tuple[str, tuple[str, ...]]  # a file of the folder `open`, and what 
 
 def kinds_going_to(extension: str) -> list[AssetKind[Any]]:
     """The kinds whose files go out to an open format and come back from it."""
-    return [kind for kind in ASSET_KINDS.all() if extension in kind.extensions() and kind.takes_back(extension)]
+    return [kind for kind in ASSET_KINDS.all() if kind.takes_back and extension in kind.extensions()]
 
 
 def open_asset(bench: Workbench, path: str, extension: str, options: Options, again: bool = False) -> list[OpenFile]:
@@ -59,13 +59,16 @@ def open_asset(bench: Workbench, path: str, extension: str, options: Options, ag
     UsageError for what is of no kind that goes out to this format.
     """
     kinds = kinds_going_to(extension)
+    if not kinds:
+        every = sorted({one for kind in ASSET_KINDS.all() if kind.takes_back for one in kind.extensions()})
+        raise UsageError(f"no picture, sound or model is opened as .{extension}", f"one of {', '.join(every)}")
     for kind in kinds:
         asset = current_state(bench).opened(kind, path)
         if asset is not None:
             parts = kind.parts(asset, path, options)
             return [made for part in parts for made in _open_part(bench, kind, path, asset, extension, part, again)]
-    names = " and no ".join(kind.NAME for kind in kinds) or "asset"
-    others = [kind.NAME for kind in ASSET_KINDS.all() if kind not in kinds and kind.takes_back("")]
+    names = " and no ".join(kind.NAME for kind in kinds)
+    others = [kind.NAME for kind in ASSET_KINDS.all() if kind not in kinds and kind.takes_back]
     hint = f"a format for data: csv, json, po; or for a {' or a '.join(others)}"
     raise UsageError(f"{path} is no {names}", hint)
 
@@ -167,13 +170,13 @@ def _take_over(bench: Workbench, kind: AssetKind[Any], path: str, state: State) 
     """Put the edited files of an asset into its base, as one step."""
     together = state.opened if kind.TOGETHER else state.edited
     known = {file: asset_of(bench, file) for file in together}
-    first = known[state.edited[0]]
+    first = next(iter(known.values()))
     base_state = original_state(bench) if first.base == ORIGINAL else BenchState(bench, _kept(bench, kind.NAME))
     file = " and ".join(state.edited)
     try:
         base = base_state.opened(kind, path)
         if base is None:
-            raise RefusedError(f"{path} is no {kind.NAME}", f"`volvex take {path}`")
+            raise RefusedError(f"{path} is no {kind.NAME}", f"`volvex take {quoted(path)}`")
         edits = [_edit(bench, name, one, kind.LARGEST) for name, one in known.items()]
         result = kind.take_over(base, edits, bench.library)
     except FormatError:
@@ -276,33 +279,33 @@ def replacement(
         return None  # reported where it is put there
     own_type, size = original_kind(bench, own_path), bench.original_size(own_path) or 0
     for kind in kinds_for(own_type):
-        if max(size, file.stat().st_size if file is not None else 0) > kind.LARGEST:
+        if kind.too_large(max(size, file.stat().st_size if file is not None else 0)):
             continue
-        user = _user_file(bench, kind, own_type, file, options) if file is not None else None
-        if user is None and file is not None:
-            continue
+        user = None
+        if file is not None:
+            user = user_file(kind, file, bench.library, lambda file_type: kind.converts(own_type, file_type, options))  # noqa: B023
+            if user is None:
+                continue
         own = original_state(bench).opened(kind, own_path, thorough=True)
         if own is not None and (result := kind.replace(own, user, options, on_progress)) is not None:
             return Replacement(kind, own_path, result)
     return None
 
 
-def _user_file(bench: Workbench, kind: AssetKind[Any], own_type: str, file: Path, options: Options) -> Any:
-    """A user's file as one kind; None when it is none, or is not converted."""
-    with FileSource(file, file.as_posix()) as source:
-        file_type = filetypes.kind_by_content(source.peek(0, filetypes.HEAD))
-        if not kind.converts(own_type, file_type, options):
-            return None
-        if kind.STREAMED:
-            return kind.user_file(source, bench.library, file_type)
-    return kind.user_file(_in_memory(file, file.as_posix()), bench.library, file_type)
-
-
-def user_file(kind: AssetKind[Any], file: Path) -> Any:
-    """A user's file of an open format as one kind; None when it is none. NotFoundError when there is no such file."""
+def user_file(
+    kind: AssetKind[Any], file: Path, library: Library, wanted: Callable[[str], bool] = lambda file_type: True
+) -> Any:
+    """A user's file as one kind, if its type is `wanted`; None when it is none. NotFoundError when there is no file."""
     if not file.is_file():
         raise NotFoundError(f"there is no file {file}")
-    return kind.opened(_in_memory(file, file.as_posix()), None)
+    with FileSource(file, file.as_posix()) as source:
+        source.beside = lambda other: _file_beside(file.parent / other, other)
+        file_type = filetypes.kind_by_content(source.peek(0, filetypes.HEAD))
+        if not wanted(file_type):
+            return None
+        if kind.STREAMED or not kind.is_open(file_type):  # nothing is held of what is of no kind
+            return kind.user_file(source, library, file_type)
+    return kind.user_file(_in_memory(file, file.as_posix()), library, file_type)
 
 
 def put_replacement(bench: Workbench, replaced: Replacement, file: Path | None) -> tuple[str, list[str]]:
@@ -320,6 +323,8 @@ def put_replacement(bench: Workbench, replaced: Replacement, file: Path | None) 
 def pair_of(bench: Workbench, change: FileChange) -> tuple[AssetKind[Any], Any, Any] | None:
     """The kind of a changed asset, and what it was and is; None when one of them is none, or damaged."""
     for kind in kinds_for(change.kind) if change.what == "changed" else ():
+        if kind.too_large(max(change.before or 0, change.after)):
+            continue
         try:
             before = original_state(bench).opened(kind, change.path)
             after = changed_state(bench, change).opened(kind, change.path) if before is not None else None
@@ -333,13 +338,14 @@ def pair_of(bench: Workbench, change: FileChange) -> tuple[AssetKind[Any], Any, 
 def asset_problems(bench: Workbench, change: FileChange) -> Iterator[Problem]:
     """The problems of one changed or added file, when it is an asset or the game's own is."""
     new = change.before is None
-    if change.what == "removed" or max(change.before or 0, change.after) > LARGEST:
+    if change.what == "removed":
         return
     own_type = change.kind if new else original_kind(bench, change.path)
     if own_type not in (change.kind, "binary") and not (own_type in filetypes.TEXT and change.kind in filetypes.TEXT):
         return  # reported as another kind
     for kind in kinds_for(own_type):
-        if new and not kind.CHECKS_NEW:
+        size = max(change.before or 0, change.after)
+        if (new and not kind.CHECKS_NEW) or (size > kind.CHECKED and not kind.STREAMED):
             continue
         try:
             before = None if new else original_state(bench).opened(kind, change.path)
@@ -387,7 +393,7 @@ def files_beside(bench: Workbench, path: str) -> list[str]:
         if original_kind(bench, path) != "binary":
             return []  # no format of the game's own
         for kind in kinds_for("binary"):
-            if (bench.original_size(path) or 0) > kind.LARGEST or type(kind).beside is AssetKind.beside:
+            if not kind.can("beside") or kind.too_large(bench.original_size(path) or 0):
                 continue
             asset = original_state(bench).opened(kind, path)
             if asset is not None:

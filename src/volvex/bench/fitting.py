@@ -3,19 +3,21 @@ own is."""
 
 from __future__ import annotations
 
+import functools
 from dataclasses import dataclass
 from typing import Any
 
 from volvex.archive.detect import filetypes
 from volvex.archive.safe_names import quoted
 from volvex.asset.content_kind import may_be_unsigned_model
-from volvex.asset.kind import AssetKind, kind_of_layout, kind_of_type, path_beside
-from volvex.bench.content import current_of, original_kind, original_source
+from volvex.asset.kind import AssetKind, kind_of_layout, kind_of_type
+from volvex.bench.content import original_kind, original_source
+from volvex.bench.states import current_state
 from volvex.bench.workbench import Workbench
 from volvex.data import open_data
 from volvex.errors import VolvexError
 from volvex.layout import Layout
-from volvex.source import BytesSource, FileSource, Source
+from volvex.source import FileSource, Source
 
 LARGEST = 1 << 26  # bytes of content that is read to the end
 UNKNOWN = ("empty", "folder", "?")  # originals of no kind that could be compared
@@ -101,8 +103,9 @@ def called(kind: str) -> str:
 def _hint(path: str, kind: str, layout: Layout | None, now: str) -> str:
     if layout is not None and layout.kind in ("table", "text", "scene"):
         return f"`volvex take {quoted(path)} --as csv`, and editing that"
-    own = kind_of_layout(layout.kind) if layout is not None else kind_of_type(kind)
-    if own is not None and own.is_open(now) and own.OPTIONS:
+    what = layout.kind if layout is not None else kind
+    own = kind_of_type(what)
+    if own is not None and own.replaces(what) and own.is_open(now):
         return "`volvex swap` without --as-is, which converts it"
     return SUCH.get(layout.kind, f"a {layout.kind}") if layout is not None else f"a {kind} file"
 
@@ -123,8 +126,7 @@ def _read_asset(bench: Workbench, kind: AssetKind[Any] | None, source: Source) -
     """Read all of an asset; its other files are as they stand on the bench."""
     if kind is None:
         return
-    current = current_of(bench)
-    source.beside = lambda name: BytesSource(current(path_beside(source.name, name)), name)
+    source.beside = functools.partial(current_state(bench).beside, source.name)
     asset = kind.opened(source, bench.library)
     if asset is not None:
         kind.is_whole(asset)

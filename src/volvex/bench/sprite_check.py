@@ -6,7 +6,6 @@ from collections.abc import Callable, Collection, Iterator, Sequence
 
 from volvex.archive.detect import filetypes
 from volvex.asset.sprite.own_layout import KINDS
-from volvex.bench.assets import LARGEST
 from volvex.bench.changes import FileChange
 from volvex.bench.sprites import LISTS, list_stems, same_stem, sheets_of
 from volvex.bench.workbench import Workbench
@@ -14,6 +13,8 @@ from volvex.data.check import ERROR, Problem
 from volvex.data.references import Catalogue
 from volvex.errors import NotFoundError, VolvexError
 from volvex.source import BytesSource
+
+LARGEST = 1 << 28  # bytes of a list of frames
 
 
 def sprite_problems(

@@ -5,16 +5,18 @@ from __future__ import annotations
 
 import functools
 from collections.abc import Sequence
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from volvex.asset.kind import AssetKind, path_beside
-from volvex.asset.model.gather import Settings
-from volvex.asset.picture.model import Picture
 from volvex.bench.changes import FileChange
 from volvex.bench.content import Read, current_of, original_of, original_source
 from volvex.bench.workbench import Workbench
 from volvex.errors import NotFoundError, UsageError
 from volvex.source import BytesSource, FileSource, Source
+
+if TYPE_CHECKING:
+    from volvex.asset.model.gather import Settings
+    from volvex.asset.picture.model import Picture
 
 
 class BenchState:
@@ -29,11 +31,13 @@ class BenchState:
     def opened(self, kind: AssetKind[Any], path: str, thorough: bool = False) -> Any:
         """What is at a path, as one kind of asset; None when it is none."""
         with self._source(kind, path) as source:
-            source.beside = functools.partial(self._beside, path)
+            source.beside = functools.partial(self.beside, path)
             return kind.opened(source, self.bench.library, self, thorough)
 
     def around(self, path: str) -> tuple[BenchFiles, str, Settings]:
         """The files of the game, the path of one among them, and where the game has what models refer to."""
+        from volvex.asset.model.gather import Settings  # only models ask
+
         files = BenchFiles(self)
         number = files.number(path)
         settings = Settings(**dict(self.bench.game.description.models))
@@ -48,7 +52,8 @@ class BenchState:
                 return FileSource(file, path)
         return BytesSource(self.read(path), path)
 
-    def _beside(self, path: str, name: str) -> Source | None:
+    def beside(self, path: str, name: str) -> Source | None:
+        """The file of that name from the folder of another; None when there is none."""
         other = path_beside(path, name)
         try:
             return BytesSource(self.read(other), other)

@@ -105,9 +105,10 @@ def run(options: argparse.Namespace, context: Context) -> int:
         content = content_at(options.like or options.path, walker, context)
         try:
             kind = filetypes.kind_by_content(content.source.peek(0, filetypes.HEAD))
-            found = asset_in(content, kind, walker, context)
-            if found is not None and (_goes_to(found[0], options) or kind not in filetypes.TEXT):
-                return convert_asset(*found, content, options, context)
+            is_text = kind in filetypes.TEXT  # text of a model may be meant as data
+            found = asset_in(content, kind, walker, context, wanted=lambda kind: not is_text or _goes_to(kind, options))
+            if found is not None:
+                return convert_asset(*found, content, walker, options, context)
             return _data(content, walker, options, context)
         finally:
             content.source.close()

@@ -108,12 +108,12 @@ def _cells(
 
 def _shown(content: Content, named: bool, walker: Walker) -> Iterator[Cell]:
     """What there is to see of a picture, or of a movie that is named; nothing of anything else."""
-    from volvex.asset.kind import AssetKind, kinds_for
+    from volvex.asset.kind import kinds_for
     from volvex.asset.sheet import Cell, small
 
     name = content.path.rpartition("/")[2]
     for kind in kinds_for(filetypes.kind_by_content(content.source.peek(0, filetypes.HEAD))):
-        if type(kind).cells is AssetKind.cells or (kind.STREAMED and not named):
+        if not kind.can("cells") or (kind.STREAMED and not named):
             continue
         asset = kind.opened(content.source, walker.library, thorough=named)
         if asset is not None:

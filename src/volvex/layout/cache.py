@@ -40,12 +40,11 @@ def grammar_tables() -> str:
 
 @functools.cache
 def _language() -> str:
-    """A digest of the state of all files that a layout's text goes through, or that it may name: the whole package, and
-    the codecs."""
+    """A digest of all of what a layout's text goes through, and of what it may name: the whole package, and the
+    codecs."""
     here = Path(__file__).parent
     sources = [*here.rglob("*.py"), *here.rglob("*.lark"), *here.parent.joinpath("codec").rglob("*.py")]
-    states = ((str(path), path.stat().st_size, path.stat().st_mtime_ns) for path in sorted(sources))
-    return digest_bytes(repr((__version__, *states)).encode())
+    return digest_bytes(__version__.encode() + b"".join(path.read_bytes() for path in sorted(sources)))
 
 
 def key(text: bytes) -> str:

@@ -25,6 +25,7 @@ class ModelKind(AssetKind["WholeModel"]):
     NAME, PRIORITY = "model", 40
     LAYOUTS = tuple(LAID_OUT)
     OPTIONS = ("lods",)
+    CHECKED = 1 << 31
     CHECKS_NEW = True
 
     def is_open(self, file_type: str) -> bool:
@@ -34,6 +35,9 @@ class ModelKind(AssetKind["WholeModel"]):
 
     def is_listed(self, file_type: str) -> bool:
         return file_type in MODELS or super().is_listed(file_type)  # forms without a signature, too
+
+    def replaces(self, file_type: str) -> bool:
+        return file_type == "mesh" or (file_type in MODELS and file_type not in (*LAID_OUT, "glb", "gltf"))
 
     def may_be(self, file_type: str) -> bool:
         from volvex.archive.detect import filetypes
@@ -121,9 +125,6 @@ class ModelKind(AssetKind["WholeModel"]):
         from volvex.asset.model.formats import by_extension
 
         return tuple(by_extension())
-
-    def takes_back(self, extension: str) -> bool:
-        return True
 
     def one_file(self, extension: str) -> str:
         return ONE_FILE.get(extension, extension)

@@ -120,9 +120,6 @@ class PictureKind(AssetKind["OpenedPicture"]):
 
         return tuple(by_extension())
 
-    def takes_back(self, extension: str) -> bool:
-        return True
-
     def parts(self, asset: OpenedPicture, path: str, options: Options) -> Sequence[str]:
         from volvex.asset.picture.exchange import PARTS
 

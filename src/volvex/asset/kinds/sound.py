@@ -145,9 +145,6 @@ class SoundKind(AssetKind["OpenedSound"]):
 
         return tuple(by_extension())
 
-    def takes_back(self, extension: str) -> bool:
-        return True
-
     def export(
         self, asset: OpenedSound, extension: str, part: str = "", stem: str = "", links: object = None
     ) -> Exported:

@@ -5,8 +5,7 @@ from __future__ import annotations
 import posixpath
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
-
-from PIL import Image
+from typing import TYPE_CHECKING
 
 from volvex.asset.kind import Around, Edited, Exported, Result
 from volvex.asset.model.exchange import TakenOver, carries_pictures, exported, image_names, taken_over
@@ -17,6 +16,9 @@ from volvex.asset.model.textures import scene_of, texture_of
 from volvex.errors import RefusedError, UsageError
 from volvex.layout import Library
 from volvex.source import BytesSource, Source
+
+if TYPE_CHECKING:
+    from PIL import Image
 
 
 @dataclass(frozen=True)

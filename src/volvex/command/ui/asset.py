@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -21,15 +22,20 @@ LEAST = 40  # columns of an outline
 
 
 def asset_in(
-    content: Content, file_type: str, walker: Walker, context: Context, thorough: bool = False
+    content: Content,
+    file_type: str,
+    walker: Walker,
+    context: Context,
+    thorough: bool = False,
+    wanted: Callable[[AssetKind[Any]], bool] = lambda kind: True,
 ) -> tuple[AssetKind[Any], Any] | None:
-    """The kind of asset that a content is, and what it is as that; None for anything else."""
+    """The kind of asset that a content is, of those that are `wanted`, and what it is as that; None for anything
+    else."""
     around = Surroundings(walker, context)
     for kind in kinds_for(file_type):
-        if content.source.size <= kind.LARGEST:
-            asset = kind.opened(content.source, walker.library, around, thorough)
-            if asset is not None:
-                return kind, asset
+        asset = kind.opened(content.source, walker.library, around, thorough) if wanted(kind) else None
+        if asset is not None:
+            return kind, asset
     return None
 
 
@@ -67,7 +73,12 @@ def _draw(drawn: Drawn, zoom: int, above: int, context: Context) -> None:
 
 
 def convert_asset(
-    kind: AssetKind[Any], asset: Any, content: Content, options: argparse.Namespace, context: Context
+    kind: AssetKind[Any],
+    asset: Any,
+    content: Content,
+    walker: Walker,
+    options: argparse.Namespace,
+    context: Context,
 ) -> int:
     """Convert an asset to an open format with what goes out with it; or a user's file into the form of the one at
     `--like`.
@@ -78,7 +89,7 @@ def convert_asset(
     if options.like:
         from volvex.bench.assets import user_file
 
-        user = user_file(kind, Path(options.path))
+        user = user_file(kind, Path(options.path), walker.library)
         result = kind.replace(asset, user, vars(options))
         if result is None:
             from volvex.errors import UsageError
