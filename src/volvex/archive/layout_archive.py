@@ -18,11 +18,13 @@ from volvex.codec.samples.heads import Head
 from volvex.errors import FormatError, RefusedError, VolvexError
 from volvex.layout.checksums import checksum_text, stored_checksum
 from volvex.layout.columns import Array
+from volvex.layout.expression import sums_over_content
 from volvex.layout.kinds import archive as attributes
 from volvex.layout.kinds.sound import ENCODING
-from volvex.layout.model import Attribute, Field, Number, Opaque
+from volvex.layout.model import Attribute, Computed, Field, Number, Opaque
 from volvex.layout.name_hash import KEYS, UNNAMED, Keying, Names
 from volvex.layout.read.blocks import BlockRead, Reading
+from volvex.layout.read.compared import compare_content_sum
 from volvex.layout.read.facts import key_facts
 from volvex.layout.read.names import endings_of, key_columns, marked, unmarked, variants_of
 from volvex.layout.read.open import read
@@ -59,6 +61,9 @@ class _ChecksumCheck:
         self._total.update(data)
 
     def finish(self) -> None:
+        if isinstance(self._summed.field.meaning, Computed):
+            compare_content_sum(self._archive.reading, self._summed.block, self._summed.field, self._row, self._total)
+            return
         field, row, archive = self._summed.field, self._row, self._archive
         number, value = stored_checksum(field, self._summed.column, row), self._total.value()
         if number != value:
@@ -104,6 +109,12 @@ class LayoutArchive(Archive):
             _Checksumed(block, field, meaning.part, CHECKSUM.get(meaning.algorithm), block.numbers(field.name))
             for block, field, meaning in reading.content_checksums()
         ]
+        for block in reading.entry_blocks():
+            for field in block.block.fields:
+                if isinstance(field.meaning, Computed):
+                    for algorithm, part in sums_over_content(field.meaning.value):
+                        own = _Checksumed(block, field, part, CHECKSUM.get(algorithm), np.zeros(0))
+                        self._checksums.append(own)
 
     def close(self) -> None:
         self.reading.close()
@@ -297,8 +308,7 @@ class LayoutArchive(Archive):
     def encode_as(self, spool: Spool, chunks: Iterable[bytes], codec: str) -> NewContent:
         size = 0
         checksums = {
-            (one.algorithm, one.part): CHECKSUM.get(one.algorithm).new()
-            for _, _, one in self.reading.content_checksums()
+            (algorithm, part): CHECKSUM.get(algorithm).new() for algorithm, part in self.reading.content_sums()
         }
 
         def update(part: str, data: bytes) -> None:

@@ -4,12 +4,21 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from volvex.layout.expression import Expression
+
 
 @dataclass(frozen=True)
 class Constant:
     """Checked on reading, written again on writing."""
 
     value: bytes | int
+
+
+@dataclass(frozen=True)
+class Computed:
+    """Made of other things in the file: compared on reading, made again on writing."""
+
+    value: Expression
 
 
 @dataclass(frozen=True)
@@ -116,5 +125,5 @@ class Value:
 
 
 Meaning = (
-    Constant | Opaque | Described | ByteOrder | Measure | Attribute | ChecksumOf | Pool | Inline | RecordsOf | Value
+    Constant | Computed | Opaque | Described | ByteOrder | Measure | Attribute | ChecksumOf | Pool | Inline | RecordsOf | Value
 )

@@ -8,9 +8,19 @@ from volvex.layout.arithmetic import Condition as Condition
 from volvex.layout.arithmetic import Conditions as Conditions
 from volvex.layout.arithmetic import NumberChange as NumberChange
 from volvex.layout.arithmetic import When as When
+from volvex.layout.expression import BytesOf as BytesOf
+from volvex.layout.expression import Expression as Expression
+from volvex.layout.expression import FactOf as FactOf
+from volvex.layout.expression import FieldOf as FieldOf
+from volvex.layout.expression import Literal as Literal
+from volvex.layout.expression import Made as Made
+from volvex.layout.expression import MeasureOf as MeasureOf
+from volvex.layout.expression import NameOf as NameOf
+from volvex.layout.expression import SumOf as SumOf
 from volvex.layout.meanings import Attribute as Attribute
 from volvex.layout.meanings import ByteOrder as ByteOrder
 from volvex.layout.meanings import ChecksumOf as ChecksumOf
+from volvex.layout.meanings import Computed as Computed
 from volvex.layout.meanings import Constant as Constant
 from volvex.layout.meanings import Described as Described
 from volvex.layout.meanings import Inline as Inline
@@ -170,6 +180,10 @@ class Block:
     transforms: tuple[Transform, ...] = ()  # through which each of its groups goes
     like: str = ""  # the block whose records go on here: both are one row of entries
 
+    def field(self, name: str) -> Field | None:
+        """The field of that name."""
+        return next((field for field in self.fields if field.name == name), None)
+
     @property
     def inline(self) -> bool:
         """Whether each record is followed by its entry's content."""
@@ -239,6 +253,16 @@ class Known:
 
 
 @dataclass(frozen=True)
+class Told:
+    """A fact or a measurement that `reads as` an expression, where no field stores it as it is."""
+
+    fact: Attribute | Measure
+    value: Expression
+    words: str
+    place: Place
+
+
+@dataclass(frozen=True)
 class Layout:
     title: str
     kind: str
@@ -251,6 +275,7 @@ class Layout:
     parts: tuple[Part, ...] = ()
     records: tuple[Record, ...] = ()
     keys: tuple[KeyRule, ...] = ()
+    told: tuple[Told, ...] = ()
     end: tuple[int, int] = (1, 0)  # the multiple up to which the file, or each volume, is filled, and with which byte
 
     def root(self, block: Block) -> Block:
@@ -282,6 +307,10 @@ class Layout:
     def entry_blocks(self) -> list[Block]:
         """The blocks that have a record for each entry."""
         return self.rooted("entry")
+
+    def reads(self, fact: Attribute | Measure) -> Told | None:
+        """What a fact or a measurement `reads as`."""
+        return next((told for told in self.told if told.fact == fact), None)
 
     def block(self, name: str) -> Block | None:
         """The block of that name."""

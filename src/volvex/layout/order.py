@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from volvex.layout.model import Attribute, Block, ChecksumOf, Field, Layout, Measure, Part, RecordsOf
+from volvex.layout.expression import BytesOf, Expression, FieldOf, MeasureOf, SumOf, walk
+from volvex.layout.model import Attribute, Block, ChecksumOf, Computed, Field, Layout, Measure, Part, RecordsOf
 
 Holders = dict[tuple[str, str], list[tuple[Block, Field]]]
 
@@ -61,6 +62,8 @@ def reading_order(layout: Layout) -> list[Block | Part]:
 def _is_found(layout: Layout, block: Block | Part, known: Holders, read: set[str]) -> bool:
     def told(what: str) -> bool:
         holders = known.get((what, block.name), [])
+        if not holders and (read_as := layout.reads(Measure(what, block.name))) is not None:
+            return asked_places(layout, read_as.value) <= read
         bases = {change.part for _, field in holders for change in field.changes if change.how == "from"}
         return bool(holders) and {home.name for home, _ in holders} | bases <= read
 
@@ -78,15 +81,35 @@ def _is_found(layout: Layout, block: Block | Part, known: Holders, read: set[str
         if block.cut is not None and not {table.name for table in layout.rooted("chunk")} <= read:
             return False
         return block.reach is not None or all(
-            told(what) for what in ("length", "stored length", "end") if (what, block.name) in known
+            told(what) for what in ("length", "stored length", "end") if is_measured(layout, known, what, block.name)
         )
-    if ("end", block.name) in known and not told("end"):
+    if any(is_measured(layout, known, what, block.name) and not told(what) for what in ("end", "length")):
         return False
     if block.within and block.within not in read:
         return False
     if block.along:
         return block.along in read
-    return not block.repeats or block.until is not None or ("count", block.name) not in known or told("count")
+    counted = is_measured(layout, known, "count", block.name)
+    return not block.repeats or block.until is not None or not counted or told("count")
+
+
+def is_measured(layout: Layout, known: Holders, what: str, part: str) -> bool:
+    """Whether a field stores a measurement, or the layout says what it reads as."""
+    return (what, part) in known or layout.reads(Measure(what, part)) is not None
+
+
+def asked_places(layout: Layout, value: Expression, own: Block | None = None) -> set[str]:
+    """The blocks and parts that must be known for an expression; `own` is the block in which it stands."""
+    fields = {field.name for field in own.fields} if own is not None else set()
+    found = set[str]()
+    for one in walk(value):
+        if isinstance(one, FieldOf) and one.name not in fields:
+            found.add(one.name.partition(".")[0])
+        elif isinstance(one, MeasureOf | BytesOf):
+            found.add(one.part)
+        elif isinstance(one, SumOf) and isinstance(one.of, str):
+            found.add(one.of)
+    return found & {place.name for place in layout.places}
 
 
 def _is_whole(layout: Layout, name: str, read: set[str]) -> bool:
@@ -134,4 +157,82 @@ def _summed_blocks(layout: Layout, block: Block) -> set[str]:
                     found |= {block.name for block in layout.blocks if block.within == part}
         elif isinstance(meaning, RecordsOf):
             found.add(meaning.block)
+        elif isinstance(meaning, Computed):
+            found |= _summed_places(layout, block, meaning.value)
     return found
+
+
+def _summed_places(layout: Layout, block: Block, value: Expression) -> set[str]:
+    """Other blocks whose bytes an expression needs."""
+    found = set[str]()
+    for one in walk(value):
+        part = one.part if isinstance(one, BytesOf) else one.of if isinstance(one, SumOf) else ""
+        if isinstance(part, str) and layout.block(part) and part != block.name:
+            found.add(part)
+        elif isinstance(part, str) and layout.part(part):
+            found |= {block.name for block in layout.blocks if block.within == part}
+        elif isinstance(one, FieldOf) and (home := one.name.partition(".")[0]) != block.name:
+            other = next((held for held in layout.blocks if held.name == home), None)
+            asked = other.field(one.name.partition(".")[2]) if other is not None else None
+            if asked is not None and needs_bytes(layout, asked):
+                found.add(home)
+    return found
+
+
+def needs_bytes(layout: Layout, field: Field) -> bool:
+    """Whether a field is known only when blocks or parts have been written: it holds a checksum of one, or its
+    bytes."""
+    if isinstance(field.meaning, ChecksumOf):
+        return any(layout.block(part) or layout.part(part) for part in field.meaning.parts)
+    if not isinstance(field.meaning, Computed):
+        return False
+    nodes = list(walk(field.meaning.value))
+    places = {place.name for place in layout.places}
+    if any(isinstance(one, BytesOf) or (isinstance(one, SumOf) and one.of in places) for one in nodes):
+        return True
+    home = next((block for block in layout.blocks if field in block.fields), None)
+    asked = [asked_field(layout, home, one.name) for one in nodes if isinstance(one, FieldOf)]
+    return any(one is not None and one is not field and needs_bytes(layout, one) for one in asked)
+
+
+def covers(field: Field, part: str) -> bool:
+    """Whether a field that is an expression holds a checksum over a part, or its bytes."""
+    return isinstance(field.meaning, Computed) and any(
+        one == BytesOf(part) or (isinstance(one, SumOf) and one.of == part) for one in walk(field.meaning.value)
+    )
+
+
+def asked_field(layout: Layout, home: Block | None, name: str) -> Field | None:
+    """The field that an expression in a block asks: of the same record, or `block.field`."""
+    own = home.field(name) if home is not None else None
+    if own is not None:
+        return own
+    block, _, rest = name.partition(".")
+    other = layout.block(block)
+    return other.field(rest) if other is not None else None
+
+
+def computed_order(layout: Layout) -> tuple[list[tuple[Block, Field]], list[tuple[Block, Field]]]:
+    """The fields that are expressions, each behind those that it asks; and those that ask each other in a circle."""
+    waiting = [
+        (block, field) for block in layout.blocks for field in block.fields if isinstance(field.meaning, Computed)
+    ]
+    order: list[tuple[Block, Field]] = []
+    while True:
+        open_fields = [field for _, field in waiting]
+        ready = [
+            (block, field)
+            for block, field in waiting
+            if not any(asked in open_fields for asked in _asked_by(layout, block, field))
+        ]
+        if not ready:
+            return order, waiting
+        order += ready
+        waiting = [one for one in waiting if one not in ready]
+
+
+def _asked_by(layout: Layout, block: Block, field: Field) -> list[Field]:
+    assert isinstance(field.meaning, Computed)
+    names = [one.name for one in walk(field.meaning.value) if isinstance(one, FieldOf)]
+    names += [test.field for test in field.when.tests] if field.when is not None else []
+    return [asked for name in names if (asked := asked_field(layout, block, name)) is not None]

@@ -98,6 +98,7 @@ def check(layout: Layout) -> Iterator[tuple[Place, str, str]]:
         for field in block.fields
         if isinstance(field.meaning, Attribute) and not field.meaning.upper
     }
+    told = {told.fact.what for told in layout.told if isinstance(told.fact, Attribute)}
     yield from _check_chunks(layout, attributes)
     yield from _check_own(layout)
     yield from check_references(layout)
@@ -108,7 +109,7 @@ def check(layout: Layout) -> Iterator[tuple[Place, str, str]]:
         yield from _check_after(layout, attributes)
     elif START in attributes and inline:
         yield attributes[START].place, f"where content starts is given twice: here and in {inline[0].name}", "`kept`"
-    elif START not in attributes and len(inline) != 1:
+    elif START not in attributes and START not in told and len(inline) != 1:
         yield (
             layout.place,
             "no field gives the start of content",
@@ -117,7 +118,7 @@ def check(layout: Layout) -> Iterator[tuple[Place, str, str]]:
     yield from _check_names(layout, attributes)
     if layout.content.until_next:
         yield from _check_until_next(layout, attributes)
-    elif not {STORED, SIZE, END} & set(attributes):
+    elif not {STORED, SIZE, END} & (set(attributes) | told):
         yield (
             layout.place,
             "no field gives the size of an entry's content",
@@ -125,7 +126,7 @@ def check(layout: Layout) -> Iterator[tuple[Place, str, str]]:
         )
     if START in attributes:
         yield from _check_start(layout, attributes[START])
-    if END in attributes and (STORED in attributes or START not in attributes):
+    if END in attributes and (STORED in attributes or START not in {*attributes, *told}):
         yield (
             attributes[END].place,
             "content that ends somewhere starts somewhere, and needs no stored size",
@@ -136,8 +137,8 @@ def check(layout: Layout) -> Iterator[tuple[Place, str, str]]:
     yield from _check_content(layout, attributes)
     yield from sound.check_bank(layout, attributes)
     if CODEC in attributes:
-        told = bool({STORED, END} & set(attributes)) or layout.content.until_next
-        yield from _check_codec(attributes[CODEC], told, SIZE in attributes)
+        bounded = bool({STORED, END} & {*attributes, *told}) or layout.content.until_next
+        yield from _check_codec(attributes[CODEC], bounded, SIZE in attributes or SIZE in told)
 
 
 def _check_own(layout: Layout) -> Iterator[tuple[Place, str, str]]:
@@ -297,8 +298,9 @@ def _check_content(layout: Layout, attributes: dict[str, Field]) -> Iterator[tup
             yield content.place or layout.place, error.message, error.hint
         if CODEC in attributes and not content.differing:
             yield attributes[CODEC].place, "the codec is given twice: here and behind `content ... as`", "`kept`"
-        told = bool({STORED, END} & set(attributes)) or content.until_next
-        if not told or (SIZE not in attributes and (content.differing or not _shows_size(content.codec))):
+        known = {*attributes, *(told.fact.what for told in layout.told if isinstance(told.fact, Attribute))}
+        told = bool({STORED, END} & known) or content.until_next
+        if not told or (SIZE not in known and (content.differing or not _shows_size(content.codec))):
             yield (
                 content.place or layout.place,
                 f"content in {content.codec} needs its stored size and its size, each in a field",

@@ -29,6 +29,23 @@ class Repeats:
 
 
 @dataclass(frozen=True)
+class Unnamed:
+    """An expression whose words may not be known yet: a value that is `settled`, a few words, or something made of
+    others."""
+
+    token: Token  # where it starts
+    text: str
+    settled: model.Expression | None = None
+    how: str = ""
+    operands: tuple[Unnamed, ...] = ()
+
+    @property
+    def grouped(self) -> str:
+        """Its text as a part of another."""
+        return f"({self.text})" if len(self.operands) > 1 and self.how not in ("least", "most") else self.text
+
+
+@dataclass(frozen=True)
 class GoesOn:
     """`repeats as files`: the records of another block go on here."""
 

@@ -26,6 +26,7 @@ from volvex.layout.language.parsed import (
     GoesOn,
     Repeats,
     Skipped,
+    Unnamed,
     is_order,
     is_placing,
     pair,
@@ -34,6 +35,7 @@ from volvex.layout.language.parsed import (
     written,
 )
 from volvex.layout.language.resolve import ordered, resolved
+from volvex.layout.language.values import Unknown, fact_named, named
 from volvex.layout.name_hash import TRAITS, WHOSE_KEYS
 from volvex.layout.types import FIELD_TYPES, InvalidSyntax
 from volvex.layout.types._base import integer
@@ -82,6 +84,7 @@ def parse_layout(text: str, file: str) -> model.Layout:
     return layout
 
 
+ROUNDED = "rounded up to"
 LARGEST_CHUNK = 1 << 26  # bytes
 LARGEST_ALIGNMENT = 1 << 30  # bytes
 
@@ -185,9 +188,58 @@ class _Builder(Transformer[Token, Any]):
         return tuple(model.Transform(spec.name, spec.given, _at(name)) for name, spec in children)
 
     @v_args(inline=True)
-    def constant(self, literal: Token) -> tuple[str, model.Constant, str]:
+    def computed(self, value: Unnamed) -> tuple[str, Any, str]:
+        if isinstance(value.settled, model.Literal):
+            return ("is", model.Constant(value.settled.value), f"is {written(value.settled.value)}")
+        return ("is", value, f"is {value.text}")
+
+    @v_args(inline=True)
+    def told(self, fact: Token, sign: Token, value: Unnamed) -> tuple[str, Any]:
+        return ("told", (fact, value))
+
+    # expressions: what their words name is known when all blocks are
+
+    @v_args(inline=True)
+    def literal(self, literal: Token) -> Unnamed:
         value = literal.value if isinstance(literal.value, bytes) else integer(literal)
-        return ("is", model.Constant(value), f"is {written(value)}")
+        return Unnamed(literal, written(value) if isinstance(value, bytes) else str(literal), model.Literal(value))
+
+    def words(self, children: list[Token]) -> Unnamed:
+        return Unnamed(children[0], " ".join(children))
+
+    def summed(self, children: list[Any]) -> Unnamed:
+        given = tuple(child for child in children if isinstance(child, tuple))
+        name, *words = [child for child in children if not isinstance(child, tuple)]
+        return Unnamed(name, f"{Spec(str(name), given)} of {' '.join(words)}")
+
+    @v_args(inline=True)
+    def operation(self, left: Unnamed, sign: Token, right: Unnamed) -> Unnamed:
+        how = " ".join(sign.split())
+        text = f"{left.grouped} {how} {right.grouped}"
+        return Unnamed(left.token, text, None, "rounded" if how == ROUNDED else how, (left, right))
+
+    @v_args(inline=True)
+    def negative(self, sign: Token, value: Unnamed) -> Unnamed:
+        nothing = Unnamed(sign, "0", model.Literal(0))
+        return Unnamed(sign, f"{sign}{value.grouped}", None, str(sign), (nothing, value))
+
+    @v_args(inline=True)
+    def picked(self, values: Unnamed, row: Unnamed) -> Unnamed:
+        return Unnamed(values.token, f"{values.grouped} at {row.grouped}", None, "at", (values, row))
+
+    def least(self, children: list[Any]) -> Unnamed:
+        how, *values = children
+        return Unnamed(how, f"{how}({', '.join(value.text for value in values)})", None, str(how), tuple(values))
+
+    @v_args(inline=True)
+    def gathered(self, how: Token, value: Unnamed) -> Unnamed:
+        text = f"({value.text})" if " " in value.text else value.text
+        return Unnamed(how, f"{' '.join(how.split())} {text}", None, how.split()[0], (value,))
+
+    def chosen(self, children: list[Unnamed]) -> Unnamed:
+        condition, one, other = children
+        text = f"if {condition.text} then {one.text} else {other.text}"
+        return Unnamed(condition.token, text, None, "if", (condition, one, other))
 
     def phrase(self, children: list[Any]) -> tuple[str, list[Token], str, Any]:
         return ("phrase", children[:-1], " ".join(children[:-1]), children[-1])
@@ -412,6 +464,7 @@ class _Builder(Transformer[Token, Any]):
             parts=parts,
             records=records,
             keys=tuple(said.get("keys", ())),
+            told=tuple(self._told(*one, names) for one in said.get("told", ())),
             end=said.get("file", [(1, 0)])[-1],
         )
         return resolved(layout) if big is None else ordered(resolved(layout), big)
@@ -480,11 +533,33 @@ class _Builder(Transformer[Token, Any]):
             kind, changes = self._counted(said, kind), ()
         if said.meaning[0] == "is":
             meaning, words = said.meaning[1], said.meaning[2]
+            if isinstance(meaning, Unnamed):
+                meaning = model.Computed(self._value(meaning, names))
         else:
             words = said.meaning[2]
             own = texts.get(str(said.name), texts[""])
             meaning = meaning_of(names, own, words, said.meaning[3], self.file, _at(said.meaning[1][0]))
         return model.Field(str(said.name), kind, changes, meaning, words, _at(said.name), said.when)
+
+    def _value(self, value: Unnamed, names: Names) -> model.Expression:
+        """An expression whose words name something."""
+        if value.settled is not None:
+            return value.settled
+        if value.how:
+            return model.Made(value.how, tuple(self._value(one, names) for one in value.operands))
+        try:
+            return named(value.text, names)
+        except Unknown as error:
+            raise self._fail(value.token, str(error), hint=error.hint) from error
+
+    def _told(self, fact_words: Token, value: Unnamed, names: Names) -> model.Told:
+        text = " ".join(fact_words.split())
+        try:
+            what, part = fact_named(text, names)
+        except Unknown as error:
+            raise self._fail(fact_words, str(error), hint=error.hint) from error
+        fact = model.Measure(what, part) if part else model.Attribute(what)
+        return model.Told(fact, self._value(value, names), f"{text} reads as {value.text}", _at(fact_words))
 
     def _counted(self, said: Field, kind: model.Text) -> model.Text:
         for change in said.changes:

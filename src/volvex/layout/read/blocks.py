@@ -15,6 +15,7 @@ import numpy as np
 from volvex.errors import FormatError
 from volvex.layout.columns import Array, Columns, Texts, taken
 from volvex.layout.entries import Entries
+from volvex.layout.expression import sums_over_content
 from volvex.layout.kinds import archive as attributes
 from volvex.layout.model import (
     CONTENTS,
@@ -22,6 +23,7 @@ from volvex.layout.model import (
     Attribute,
     Block,
     ChecksumOf,
+    Computed,
     Field,
     IntegerType,
     Layout,
@@ -230,6 +232,15 @@ class Reading:
             if isinstance(field.meaning, ChecksumOf) and field.meaning.part in attributes.PARTS
         ]
 
+    def content_sums(self) -> list[tuple[str, str]]:
+        """Every checksum that some field takes of content, and over which of it: `content` or `stored content`."""
+        found = [(meaning.algorithm, meaning.part) for _, _, meaning in self.content_checksums()]
+        for block in self.entry_blocks():
+            for field in block.block.fields:
+                if isinstance(field.meaning, Computed):
+                    found += sums_over_content(field.meaning.value)
+        return list(dict.fromkeys(found))
+
     def content_checksums(self) -> list[tuple[BlockRead, Field, ChecksumOf]]:
         """Those of them that cover content, not the name."""
         return [found for found in self.entry_checksums() if found[2].part not in attributes.NAMES]
@@ -309,6 +320,10 @@ def measuring_field(reading: Reading, what: str, part: str) -> tuple[BlockRead, 
 def measured(reading: Reading, what: str, part: str) -> int | None:
     """A measurement as a field holds it; None when no field does."""
     found = measuring_field(reading, what, part)
+    if found is None and reading.layout.told:
+        from volvex.layout.read.computed import told_measure  # few layouts have expressions
+
+        return told_measure(reading, what, part)
     if found is None or (what == "count" and found[0].block.repeats):
         return None
     home, field = found

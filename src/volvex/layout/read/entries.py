@@ -13,7 +13,7 @@ from volvex.layout.columns import Array, Texts
 from volvex.layout.entries import Entries
 from volvex.layout.kinds import archive as attributes
 from volvex.layout.model import Attribute, Condition, When
-from volvex.layout.read.blocks import Reading
+from volvex.layout.read.blocks import BlockRead, Reading
 from volvex.layout.read.facts import condition_field
 from volvex.layout.read.groups import group_rows
 from volvex.layout.read.names import names_of
@@ -57,7 +57,29 @@ def column_of(reading: Reading, what: str) -> MaskedColumn | None:
             found = numbers, values
         else:
             found = np.where(values, numbers, found[0]), values | found[1]
+    if found is None and (told := reading.layout.reads(Attribute(what))) is not None:
+        from volvex.layout.read.computed import told_fact  # few layouts have expressions
+
+        numbers = told_fact(reading, told, lambda other: _earlier(reading, what, other))
+        return numbers, np.ones(len(numbers), bool)
     return found
+
+
+def _earlier(reading: Reading, what: str, other: str) -> Array:
+    """A fact that another `reads as` something with it."""
+    if other == attributes.OWN_NUMBER:
+        return np.arange(len(entry_home(reading).starts))
+    if other == what:
+        raise FormatError(reading.source.name, f"`{what}` reads as something made of itself")
+    found = column_of(reading, other)
+    if found is None:
+        raise FormatError(reading.source.name, f"`{what}` is made of {other}, which nothing stores")
+    return found[0]
+
+
+def entry_home(reading: Reading) -> BlockRead:
+    """A block that has a record for each entry."""
+    return reading.entry_blocks()[0]
 
 
 def _start(reading: Reading, count: int) -> Array:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from volvex.layout.entries import Entries
-from volvex.layout.model import Layout
+from volvex.layout.model import Computed, Layout
 from volvex.layout.read.blocks import Reading
 from volvex.layout.read.entries import check_entries, entries_of, volume_numbers
 from volvex.layout.read.locate import locate, read_beside
@@ -25,6 +25,7 @@ def read(layout: Layout, source: Source, beside: Beside | None = None, lenient: 
         if layout.kind != "archive":
             reading.beside = read_beside(reading, beside)
             reading.entries = Entries.none()
+            _verify_computed(reading)
             return reading
         if layout.content.volumes:
             reading.volumes, reading.joined = open_volumes(
@@ -32,7 +33,15 @@ def read(layout: Layout, source: Source, beside: Beside | None = None, lenient: 
             )
         reading.entries = entries_of(reading)
         check_entries(reading, reading.entries, lenient)
+        _verify_computed(reading)
     except BaseException:
         reading.let_go()
         raise
     return reading
+
+
+def _verify_computed(reading: Reading) -> None:
+    if any(isinstance(field.meaning, Computed) for block in reading.layout.blocks for field in block.fields):
+        from volvex.layout.read.computed import verify_computed  # few layouts have expressions
+
+        verify_computed(reading)

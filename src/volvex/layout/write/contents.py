@@ -173,9 +173,9 @@ class ContentPlan:
     def _encrypted(self, chunks: Iterator[bytes], attributes: KeyFacts) -> tuple[Piece, dict[ChecksumKey, int]]:
         """Content as it is stored, in the temporary file, and the checksums over it."""
         totals = {
-            (meaning.algorithm, meaning.part): new_sum(meaning.algorithm)
-            for _, _, meaning in self.reading.content_checksums()
-            if meaning.part == "stored content"
+            (algorithm, part): new_sum(algorithm)
+            for algorithm, part in self.reading.content_sums()
+            if part == "stored content"
         }
 
         def counted() -> Iterator[bytes]:

@@ -31,6 +31,7 @@ from volvex.layout.read.blocks import Area, Reading, Skipped, offset_in, settled
 from volvex.layout.transforms import is_cipher, wrapped
 from volvex.layout.write.blank import with_blank
 from volvex.layout.write.chunks import ChunkPlan
+from volvex.layout.write.computed import Computing
 from volvex.layout.write.contents import ContentPlan
 from volvex.layout.write.directory import AllColumns, Directory, by_start
 from volvex.layout.write.folders import with_folders
@@ -104,6 +105,7 @@ class _Planner:
         self.room = dict(self.stored)  # what is granted to them
         self.built: dict[str, Piece] = {}
         self.chunks = ChunkPlan(reading, self.contents, self.directory)
+        self.computing = Computing(reading, self.directory, self._settle, self._measured)
         self.groups = groups_of(reading)
         self.rows = {own.name: group for group in self.groups if isinstance(group, Rows) for own in group.block.rows}
 
@@ -208,8 +210,10 @@ class _Planner:
             for field in home.fields:
                 if isinstance(field.meaning, Measure):
                     self._put_measure(home, field, field.meaning)
+        self.computing.put(self.columns)
         for block in checksum_order(self.layout):
             if block.inline:
+                self.computing.put_summed(block, lambda part: self._bytes_of(part, data))
                 self._sum_records(block)
             else:
                 self.directory.weave(block, self.columns, data)
@@ -290,6 +294,12 @@ class _Planner:
             return
         self.directory.put(self.columns, block, self._settle(field), np.array([self._measure(meaning)], object), None)
 
+    def _measured(self, what: str, part: str) -> int:
+        """A measurement that an expression asks for; of what this file has not there is nothing."""
+        if part not in ("file", CONTENTS, *self.reading.blocks, *self.reading.areas, *self.rows):
+            return 0
+        return self._measure(Measure(what, part))
+
     def _measure(self, meaning: Measure) -> int:
         part, what = meaning.part, meaning.what
         if part == "file":
@@ -324,6 +334,13 @@ class _Planner:
                 self._put_checksum(block, field, 0)
             else:
                 self._put_checksum(block, field, self._sum(meaning, self._covered(meaning, done)))
+        summed = self.computing.summed(block)
+        for field in summed:  # what covers its own block counts as zero there
+            self.computing.blank(block, field)
+        if summed:
+            self.computing.put_summed(
+                block, lambda part: self._written(block) if part == block.name else self._bytes_of(part, done)
+            )
         self._sum_records(block)
         data = self._written(block)
         for field, meaning in own:
@@ -362,6 +379,12 @@ class _Planner:
             for part in meaning.parts
             if part in areas or part in done
         ]
+
+    def _bytes_of(self, part: str, done: dict[str, bytes]) -> bytes:
+        """The bytes of a block or part as they are written."""
+        if part in self.reading.areas:
+            return b"".join(self._build(part, done).chunks())
+        return done.get(part, b"")
 
     def _own_offset(self, block: Block, field: Field) -> int:
         """Where in the bytes of a single record one of its fields starts."""

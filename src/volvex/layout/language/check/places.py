@@ -9,7 +9,7 @@ from volvex.codec.parameters import Spec
 from volvex.errors import UsageError
 from volvex.layout.kinds import kind_of
 from volvex.layout.model import Attribute, Block, Constant, Layout, Measure, Opaque, Part, Place
-from volvex.layout.order import grows, measures, reading_order
+from volvex.layout.order import is_measured, grows, measures, reading_order
 from volvex.layout.transforms import keeps_size, tried
 from volvex.layout.volumes import wrong_file
 
@@ -79,7 +79,8 @@ def check_starts(layout: Layout) -> Iterator[Problem]:
     found = {one.name for one in reading_order(layout)}
     known = measures(layout)
     for place in layout.places:
-        if place.name not in found and place.at is None and not known.get(("start", place.name)):
+        started = is_measured(layout, known, "start", place.name)
+        if place.name not in found and place.at is None and not started:
             yield (
                 place.place,
                 f"no field gives the start of {place.name}",
@@ -88,9 +89,7 @@ def check_starts(layout: Layout) -> Iterator[Problem]:
     for block in layout.blocks:
         count = (
             block.along
-            or known.get(("count", block.name))
-            or known.get(("length", block.name))
-            or known.get(("end", block.name))
+            or any(is_measured(layout, known, what, block.name) for what in ("count", "length", "end"))
             or grows(block)
         )
         if block.repeats and not count and block.until is None:
@@ -109,7 +108,7 @@ def check_part(layout: Layout, part: Part) -> Iterator[Problem]:
         for block in layout.blocks
         for field in block.fields
         if isinstance(field.meaning, Measure) and field.meaning.part == part.name
-    }
+    } | {told.fact.what for told in layout.told if isinstance(told.fact, Measure) and told.fact.part == part.name}
     if not part.file and part.reach is None and part.cut is None and not lengths & {"length", "stored length", "end"}:
         yield (
             part.place,
