@@ -17,6 +17,7 @@ from volvex.layout.expression import Made as Made
 from volvex.layout.expression import MeasureOf as MeasureOf
 from volvex.layout.expression import NameOf as NameOf
 from volvex.layout.expression import SumOf as SumOf
+from volvex.layout.expression import walk
 from volvex.layout.meanings import Attribute as Attribute
 from volvex.layout.meanings import ByteOrder as ByteOrder
 from volvex.layout.meanings import ChecksumOf as ChecksumOf
@@ -53,13 +54,23 @@ CONTENTS = "contents"  # the stretch from the first entry's content to the end o
 @dataclass(frozen=True)
 class Derived:
     """A cipher's key made of what is known of an entry: its name, number, start, size or stored size, a hash of the
-    name, or a `field`."""
+    name, a `field`, or an expression (`value`)."""
 
     what: str
     algorithm: str = ""
     number: Number | None = None
     changes: tuple[NumberChange, ...] = ()
     field: str = ""
+    value: Expression | None = None
+
+    @property
+    def asks(self) -> set[str]:
+        """The facts of an entry that it is made of: start, number, size, stored, name ..."""
+        if self.value is None:
+            return {self.what}
+        words = {"start of content": "start", "end of content": "start", "number of record": "number"}
+        words |= {"size of content": "size", "stored size of content": "stored"}
+        return {words[one.what] for one in walk(self.value) if isinstance(one, FactOf)}
 
 
 @dataclass(frozen=True)
@@ -71,11 +82,12 @@ class Named:
 
 @dataclass(frozen=True)
 class Transform:
-    """A codec with its parameters, through which a part or content goes."""
+    """A codec with its parameters, through which a part or content goes; of content perhaps only some (`when`)."""
 
     name: str
     given: tuple[tuple[str, int | str | bytes | Derived | Named], ...]
     place: Place
+    when: When | None = None
 
     @property
     def derived(self) -> tuple[Derived, ...]:

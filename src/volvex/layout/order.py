@@ -127,7 +127,14 @@ def _asked(block: Block | Part) -> set[str]:
         own = {field.name for field in block.fields}
         conditions += [field.when for field in block.fields if field.when]
         return {test.field.partition(".")[0] for when in conditions for test in when.tests if test.field not in own}
-    return {test.field.partition(".")[0] for when in conditions for test in when.tests}
+    keys = {
+        one.name.partition(".")[0]
+        for transform in block.transforms
+        for derived in transform.derived
+        for one in (walk(derived.value) if derived.value is not None else ())
+        if isinstance(one, FieldOf)
+    }
+    return keys | {test.field.partition(".")[0] for when in conditions for test in when.tests}
 
 
 def checksum_order(layout: Layout) -> list[Block]:

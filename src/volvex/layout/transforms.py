@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -10,7 +10,7 @@ from volvex.codec import CHECKSUM, CIPHER, COMPRESS, Cipher
 from volvex.codec.parameters import Spec, Value
 from volvex.errors import ContentError, LockedError, UsageError
 from volvex.layout.keyring import Key, KeyRing
-from volvex.layout.model import Block, Derived, Layout, Named, Number, Part, Transform
+from volvex.layout.model import Block, Derived, Expression, Layout, Named, Number, Part, Transform, When
 
 INNER = 1 << 28  # bytes that a wrapped part may hold when nothing tells how many
 STEP = 1 << 20
@@ -27,6 +27,8 @@ class KeyFacts:
     stored: int
     number: int = 0
     fields: Mapping[str, tuple[int, int] | bytes] = field(default_factory=dict)  # bytes, or a number and its bits
+    ask: Callable[[Expression], int | bytes] = lambda expression: 1
+    holds: Callable[[When], bool] = lambda when: True
 
 
 def with_keys(layout: Layout, keys: KeyRing) -> Layout:
@@ -59,8 +61,30 @@ def tried(transform: Transform) -> Transform:
         wanted = CIPHER.parameters(transform.name).get(name)
         return bytes(wanted.sizes[0] if wanted is not None and wanted.sizes else 16)
 
-    given = tuple((name, stand_in(name) if isinstance(value, Named) else value) for name, value in transform.given)
+    given = tuple(
+        (name, stand_in(name) if isinstance(value, Named) or is_expression(value) else value)
+        for name, value in transform.given
+    )
     return replace(transform, given=given)
+
+
+def is_expression(value: object) -> bool:
+    """Whether a key is an expression, and of no single entry."""
+    return isinstance(value, Derived) and value.value is not None
+
+
+def settled_keys(part: Part, ask: Callable[[Expression], int | bytes]) -> Part:
+    """A part with the values of the expressions in the place of the keys that are some."""
+    facts = KeyFacts(b"", 0, 0, 0, ask=ask)
+
+    def settled(transform: Transform) -> Transform:
+        given = tuple(
+            (name, derived_key(value, facts) if isinstance(value, Derived) and value.value is not None else value)
+            for name, value in transform.given
+        )
+        return replace(transform, given=given)
+
+    return replace(part, transforms=tuple(map(settled, part.transforms)))
 
 
 class Secret(bytes):
@@ -89,7 +113,8 @@ def is_cipher(transform: Transform) -> bool:
 
 def keeps_size(transform: Transform) -> bool:
     """Whether what goes through it stays as long as it was, whatever length that is."""
-    return is_cipher(transform) and not transform.derived and int(made_codec(tried(transform)).unit) == 1
+    of_entry = any(not is_expression(derived) for derived in transform.derived)
+    return is_cipher(transform) and not of_entry and int(made_codec(tried(transform)).unit) == 1
 
 
 def made_codec(transform: Transform, attributes: KeyFacts | None = None) -> Any:
@@ -115,6 +140,9 @@ def derived_key(of: Derived, attributes: KeyFacts) -> bytes:
         "stored": attributes.stored,
         "number": attributes.number,
     }
+    if of.value is not None:
+        asked = attributes.ask(of.value)
+        return (asked or b"\0") if isinstance(asked, bytes) else _key_number(of, asked, 32)
     if of.field:
         value = attributes.fields.get(of.field, (1, 32))
         if isinstance(value, bytes):
@@ -234,4 +262,8 @@ def wrapped(part: Part, chunks: Iterable[bytes]) -> Iterator[bytes]:
 
 def ciphers_of(transforms: Sequence[Transform], attributes: KeyFacts, made: Mapping[Transform, Cipher]) -> list[Cipher]:
     """The ciphers of an entry's content; those that are the same for all entries are `made` already."""
-    return [made[transform] if transform in made else made_codec(transform, attributes) for transform in transforms]
+    return [
+        made[transform] if transform in made else made_codec(transform, attributes)
+        for transform in transforms
+        if transform.when is None or attributes.holds(transform.when)
+    ]

@@ -10,6 +10,7 @@ from volvex.errors import UsageError
 from volvex.layout.kinds import sound
 from volvex.layout.kinds._objects import check_references
 from volvex.layout.kinds._objects import meaning as meaning
+from volvex.layout.kinds._ciphers import check_ciphers
 from volvex.layout.model import (
     Attribute,
     Bits,
@@ -280,7 +281,7 @@ def _check_volumes(layout: Layout, attributes: dict[str, Field]) -> Iterator[tup
     if (
         content.until_next
         or any(block.inline for block in layout.blocks)
-        or any(d.what == "start" for transform in content.transforms for d in transform.derived)
+        or any("start" in derived.asks for transform in content.transforms for derived in transform.derived)
     ):
         yield (
             layout.place,
@@ -306,32 +307,7 @@ def _check_content(layout: Layout, attributes: dict[str, Field]) -> Iterator[tup
                 f"content in {content.codec} needs its stored size and its size, each in a field",
                 "",
             )
-    own = {field.name for block in layout.entry_blocks() for field in block.fields}
-    packed = CODEC in attributes or content.codec
-    moving = {attributes[what].name for what in (START, STORED, SIZE, END, VOLUME) if what in attributes}
-    for transform in content.transforms:
-        for name in [derived.field for derived in transform.derived if derived.field and derived.field not in own]:
-            near = difflib.get_close_matches(name, sorted(own), 1)
-            yield (
-                transform.place,
-                f"`key from field {name}`: the entries have no field {name}",
-                near[0] if near else "a field of their records",
-            )
-        for name in [derived.field for derived in transform.derived if derived.field in moving]:
-            yield (
-                transform.place,
-                f"`key from field {name}`: `{name}` is known only when the content is stored",
-                "key from size, stored or start",
-            )
-        if packed and SIZE not in attributes and any(derived.what == "size" for derived in transform.derived):
-            yield transform.place, "a key from the size of content, which no field gives", f"a field `{SIZE}`"
-        if transform.name not in CIPHER:
-            yield transform.place, f"there is no cipher called {transform.name}", f"one of {', '.join(CIPHER.names())}"
-            continue
-        try:  # as it would be for some entry
-            made_codec(tried(transform), KeyFacts(b"sixteen/letters.", 1, 1, 1))
-        except UsageError as error:
-            yield transform.place, error.message, error.hint
+    yield from check_ciphers(layout, attributes)
     yield from _check_keys(layout, attributes)
     if content.within and layout.part(content.within) is None:
         yield (

@@ -35,7 +35,7 @@ from volvex.layout.language.parsed import (
     written,
 )
 from volvex.layout.language.resolve import ordered, resolved
-from volvex.layout.language.values import Unknown, fact_named, named
+from volvex.layout.language.values import Unknown, as_expression, fact_named, named
 from volvex.layout.name_hash import TRAITS, WHOSE_KEYS
 from volvex.layout.types import FIELD_TYPES, InvalidSyntax
 from volvex.layout.types._base import integer
@@ -183,6 +183,10 @@ class _Builder(Transformer[Token, Any]):
     @v_args(inline=True)
     def from_field(self, name: Token, number: model.Number | None, *changes: model.NumberChange) -> model.Derived:
         return model.Derived("field", "", number, tuple(changes), str(name))
+
+    @v_args(inline=True)
+    def from_value(self, value: Unnamed, number: model.Number | None) -> model.Derived:
+        return model.Derived("value", number=number, value=value)  # type: ignore[arg-type]  # named later
 
     def wrapped(self, children: list[tuple[Token, Spec]]) -> tuple[model.Transform, ...]:
         return tuple(model.Transform(spec.name, spec.given, _at(name)) for name, spec in children)
@@ -451,6 +455,11 @@ class _Builder(Transformer[Token, Any]):
         names = Names(str(kind), tuple(str(block[0]) for block in blocks), tuple(part.name for part in parts))
         records = tuple(self._record(one, names) for one in said.get("record", ()))
         orders = any(is_order(field) for block in blocks for field in block[5:] if isinstance(field, Field))
+        content = self._content(title, said.get("content", []))
+        parts = tuple(
+            dataclasses.replace(part, transforms=tuple(self._keyed(one, names) for one in part.transforms))
+            for part in parts
+        )
         big = None if orders else said.get("endian", ["little"])[0] == "big"
         layout = model.Layout(
             title=title.value.decode(),
@@ -458,7 +467,9 @@ class _Builder(Transformer[Token, Any]):
             file=self.file,
             known=tuple(said.get("known", ())),
             blocks=with_rows([self._block(block, names) for block in blocks]),
-            content=self._content(title, said.get("content", [])),
+            content=dataclasses.replace(
+                content, transforms=tuple(self._keyed(transform, names) for transform in content.transforms)
+            ),
             read_only="read_only" in said,
             place=_at(title),
             parts=parts,
@@ -478,19 +489,32 @@ class _Builder(Transformer[Token, Any]):
             if again := sorted(stated & set(new)):
                 raise self._fail(title, f"`content` is given twice: {', '.join(again)}", hint="one of the two lines")
             plain, stated = dataclasses.replace(plain, **new), stated | set(new)
-        others = []
+        others, some = [], list[model.Transform]()
         for when, record in said:
             if when is not None:
                 if (
                     set(record) - {"align", "fill", "until_next", "ordered", "within", "transforms"}
-                    or record["transforms"]
                     or record["within"]
                 ):
                     raise self._fail(
-                        title, "of some content only the placing can differ", hint="content when ... align 16"
+                        title,
+                        "of some content only the placing and the ciphers can differ",
+                        hint="content when ... align 16, or content when ... wrapped in xor(key hex 4b)",
                     )
-                others.append(model.Placing(when, record.get("align", plain.align), record.get("fill", plain.fill)))
-        return dataclasses.replace(plain, others=tuple(others))
+                if not record["transforms"] or {"align", "fill"} & set(record):
+                    others.append(model.Placing(when, record.get("align", plain.align), record.get("fill", plain.fill)))
+                some += [dataclasses.replace(transform, when=when) for transform in record["transforms"]]
+        return dataclasses.replace(plain, others=tuple(others), transforms=(*plain.transforms, *some))
+
+    def _keyed(self, transform: model.Transform, names: Names) -> model.Transform:
+        """A cipher whose keys are expressions with names that mean something."""
+        given = tuple(
+            (name, dataclasses.replace(key, value=self._value(key.value, names)))
+            if isinstance(key, model.Derived) and isinstance(key.value, Unnamed)
+            else (name, key)
+            for name, key in transform.given
+        )
+        return dataclasses.replace(transform, given=given)
 
     def _record(self, children: list[Any], names: Names) -> model.Record:
         name, *fields = children
@@ -539,6 +563,8 @@ class _Builder(Transformer[Token, Any]):
             words = said.meaning[2]
             own = texts.get(str(said.name), texts[""])
             meaning = meaning_of(names, own, words, said.meaning[3], self.file, _at(said.meaning[1][0]))
+            if said.when is not None and isinstance(meaning, model.ChecksumOf):
+                meaning = as_expression(meaning)
         return model.Field(str(said.name), kind, changes, meaning, words, _at(said.name), said.when)
 
     def _value(self, value: Unnamed, names: Names) -> model.Expression:

@@ -7,9 +7,9 @@ from collections.abc import Mapping
 
 from volvex.codec import CHECKSUM
 from volvex.errors import UsageError
-from volvex.layout.expression import Expression, FactOf, FieldOf, Made, MeasureOf, NameOf, SumOf, BytesOf
+from volvex.layout.expression import BytesOf, Expression, FactOf, FieldOf, Made, MeasureOf, NameOf, SumOf
 from volvex.layout.language.meanings import Names
-from volvex.layout.model import CONTENTS
+from volvex.layout.model import CONTENTS, ChecksumOf, Computed, Meaning
 from volvex.layout.types import InvalidSyntax
 from volvex.layout.types.text import encoding_named
 
@@ -120,3 +120,11 @@ def fact_named(words: str, names: Names) -> tuple[str, str]:
     known = [*FACTS[:4], *(words for words, found in _measures(names).items() if found.part in names.places)]
     near = difflib.get_close_matches(words, known, 1)
     raise Unknown(f"`{words}` is nothing that could be read as something", f"`{near[0]}`" if near else known[0])
+
+
+def as_expression(meaning: ChecksumOf) -> Meaning:
+    """A checksum as the expression that it is; itself where it covers more than one thing, or leaves itself out."""
+    if meaning.edge or meaning.skips or len(meaning.parts) > 1 or meaning.part in ("file", "record"):
+        return meaning
+    name = _name_of(meaning.part)
+    return Computed(SumOf(meaning.algorithm, meaning.part if name is None else name))

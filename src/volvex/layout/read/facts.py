@@ -3,24 +3,110 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
 
-from volvex.layout.columns import Columns, Texts
-from volvex.layout.model import Condition, Field, IntegerType
+import numpy as np
+
+from volvex.layout.columns import Columns, Texts, taken
+from volvex.layout.expression import Expression, Value, numbers, value_of
+from volvex.layout.kinds import archive as attributes
+from volvex.layout.model import Condition, Field, IntegerType, When
 from volvex.layout.read.blocks import BlockRead, Reading
+from volvex.layout.read.scope import ReadScope, true_values
+from volvex.layout.records.numbers import holds
 from volvex.layout.transforms import KeyFacts
 
 KeyValue = tuple[int, int] | bytes  # a number and its bits, or bytes
+AllColumns = Mapping[str, Columns]
+
+
+@dataclass(frozen=True)
+class Record:
+    """The record of an entry, wherever it stands: the columns of the entries' blocks, and its row in them."""
+
+    reading: Reading
+    columns: AllColumns
+    row: int
+
+    @classmethod
+    def of(cls, reading: Reading, row: int) -> Record:
+        """The record of an entry as it was read."""
+        return cls(reading, {block.block.name: block.columns for block in reading.entry_blocks()}, row)
+
+    def field(self, name: str) -> tuple[BlockRead, Field] | None:
+        """The field of that name, and its block."""
+        for block in self.reading.entry_blocks():
+            found = block.block.field(name)
+            if found is not None:
+                return block, found
+        return None
+
+    def holds(self, when: When) -> bool:
+        """Whether a condition on its fields holds."""
+
+        def test(condition: Condition) -> bool:
+            found = self.field(condition.field)
+            if found is None:
+                return False
+            column = taken(self.columns[found[0].block.name][condition.field], np.array([self.row]))
+            return bool(holds(condition, column)[0])
+
+        answer: bool = when.asked(test)
+        return answer
+
+
+class _RecordScope(ReadScope):
+    """A file as the key of one entry sees it, which may lie elsewhere by now."""
+
+    def __init__(self, record: Record, facts: Mapping[str, int], name: bytes) -> None:
+        super().__init__(record.reading)
+        self._record, self._known, self._name = record, facts, name
+
+    def field(self, name: str) -> Value:
+        found = self._record.field(name)
+        if found is None:
+            return super().field(name)
+        column = taken(self._record.columns[found[0].block.name][name], np.array([self._record.row]))
+        return true_values(column, self.reading.settled(found[1]))[0]
+
+    def fact(self, what: str) -> Any:
+        return numbers([self._known[what]])
+
+    def names(self) -> tuple[list[bytes], str]:
+        assert self.reading.entries is not None
+        return [self._name], self.reading.entries.names.encoding
+
+
+def facts_of_key(record: Record, name: bytes, start: int, size: int, stored: int, number: int) -> KeyFacts:
+    """What a key of an entry's content may come from."""
+    known = {
+        attributes.START: start,
+        attributes.END: start + stored,
+        attributes.SIZE: size,
+        attributes.STORED: stored,
+        attributes.OWN_NUMBER: number,
+    }
+
+    def ask(expression: Expression) -> int | bytes:
+        value = value_of(expression, _RecordScope(record, known, name))
+        found: int | bytes = value[0] if isinstance(value, list | np.ndarray) else value
+        return found
+
+    fields = {
+        name: stored_value(record.columns, block, field, record.row)
+        for name, (block, field) in key_fields(record.reading).items()
+    }
+    return KeyFacts(name, start, size, stored, number, fields, ask, record.holds)
 
 
 def key_facts(reading: Reading, row: int, *, start: int | None = None, number: int | None = None) -> KeyFacts:
     """What a key of an entry's content may come from; it may lie elsewhere by now, or have another number."""
     of = reading.entries
     assert of is not None
-    columns = {block.block.name: block.columns for block in reading.entry_blocks()}
-    fields = {name: stored_value(columns, block, field, row) for name, (block, field) in key_fields(reading).items()}
     place = int(of.start[row]) if start is None else start
     sizes = int(of.size[row]) if of.sized else 0, int(of.stored[row])
-    return KeyFacts(of.names.raw(row), place, *sizes, row if number is None else number, fields)
+    return facts_of_key(Record.of(reading, row), of.names.raw(row), place, *sizes, row if number is None else number)
 
 
 def key_fields(reading: Reading) -> dict[str, tuple[BlockRead, Field]]:
@@ -30,7 +116,7 @@ def key_fields(reading: Reading) -> dict[str, tuple[BlockRead, Field]]:
     return {name: condition_field(reading, Condition(name, "is", 0)) for name in names}
 
 
-def stored_value(columns: Mapping[str, Columns], block: BlockRead, field: Field, row: int) -> KeyValue:
+def stored_value(columns: AllColumns, block: BlockRead, field: Field, row: int) -> KeyValue:
     """What a field of a record stores, as a key takes it."""
     column = columns[block.block.name][field.name]
     if isinstance(column, Texts):

@@ -34,7 +34,7 @@ from volvex.layout.read.described import own_fields
 from volvex.layout.read.groups import read_groups
 from volvex.layout.records.block import Records
 from volvex.layout.records.numbers import decode_numbers, holds, present
-from volvex.layout.transforms import keeps_size, unwrapped
+from volvex.layout.transforms import keeps_size, settled_keys, unwrapped
 from volvex.layout.volumes import opened_beside, volume_name
 from volvex.source import Beside, BytesSource, LazySource, Source, WindowSource
 
@@ -51,7 +51,7 @@ def locate(layout: Layout, source: Source) -> Reading:
             continue
         if isinstance(one, Part):
             if not one.file:
-                reading.areas[one.name] = _read_part(reading, one)
+                reading.areas[one.name] = _read_part(reading, _with_keys(reading, one))
         elif not one.within or one.within in reading.areas:
             reading.blocks[one.name] = _without_skipped(_read_block(reading, _reduced(reading, one)))
         within = getattr(one, "within", "")
@@ -165,6 +165,16 @@ def _holds(reading: Reading, when: Condition) -> bool:
     if block is None or rest not in block.columns:
         return False
     return bool(holds(when, block.columns[rest])[0])
+
+
+def _with_keys(reading: Reading, part: Part) -> Part:
+    """A part with its keys, where these are made of what the file holds."""
+    if not any(transform.derived for transform in part.transforms):
+        return part
+    from volvex.layout.expression import value_of  # few layouts have expressions
+    from volvex.layout.read.scope import ReadScope
+
+    return settled_keys(part, lambda expression: value_of(expression, ReadScope(reading)))
 
 
 def _read_part(reading: Reading, part: Part) -> Area:

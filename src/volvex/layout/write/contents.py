@@ -13,7 +13,7 @@ from volvex.layout.columns import Array, Columns
 from volvex.layout.model import ChecksumOf, Raw
 from volvex.layout.read.blocks import Reading
 from volvex.layout.read.entries import placing_of
-from volvex.layout.read.facts import KeyValue, key_facts, key_fields, stored_value
+from volvex.layout.read.facts import KeyValue, Record, facts_of_key, key_facts, key_fields
 from volvex.layout.records.numbers import encode_numbers
 from volvex.layout.transforms import KeyFacts, ciphers_of, decrypted, encrypted, made_codec
 from volvex.layout.write.place import Contents
@@ -33,7 +33,7 @@ class ContentPlan:
         self.align, self.fill = placing_of(reading)
         self.transforms = reading.layout.content.transforms
         self._plain = {transform: made_codec(transform) for transform in self.transforms if not transform.derived}
-        whats = {derived.what for transform in self.transforms for derived in transform.derived}
+        whats = {what for transform in self.transforms for derived in transform.derived for what in derived.asks}
         self.keyed = bool({"start", "number"} & whats)
         self.numbered = "number" in whats
         self.kept_rows = np.setdiff1d(np.arange(len(self.entries)), np.array(sorted(edit.removed), np.int64))
@@ -122,6 +122,8 @@ class ContentPlan:
         if index not in self._stored_sizes:
             size = self.new[index].stored
             for transform in reversed(self.transforms):
+                if transform.when is not None and not self._record(index).holds(transform.when):
+                    continue
                 cipher = self._plain.get(transform) or made_codec(transform, KeyFacts(b"-", 0, size, size))
                 size += -size % cipher.unit if cipher.pads else 0
             self._stored_sizes[index] = size
@@ -133,19 +135,24 @@ class ContentPlan:
             return
         content, key = self.new[index], ("new", index, (start, self._number(index)) if self.keyed else 0)
         if key not in self._done:
-            known = key_facts(self.reading, self.like(index), start=start, number=self._number(index))
-            sizes = {"size": content.size, "stored": self.stored_size(index)}
-            attributes = replace(known, name=self._name(index), fields=self._fields(index, known), **sizes)
+            sizes = content.size, self.stored_size(index)
+            known = facts_of_key(self._record(index), self._name(index), start, *sizes, self._number(index))
+            attributes = replace(known, fields=self._fields(index, known))
             self._done[key] = self._encrypted(content.source.chunks(content.offset, content.stored), attributes)
         self._new_pieces[index], checksums = self._done[key]
         self.checksums[index] = {**content.checksums, **checksums}
 
+    def _record(self, index: int) -> Record:
+        """The record of a new content: that in which it replaces another, or its own."""
+        added = index - len(self.edit.replaced)
+        if added < 0 or not self.records:
+            return Record.of(self.reading, self.like(index))
+        return Record(self.reading, self.records, len(self.kept_rows) + added)
+
     def _fields(self, index: int, known: KeyFacts) -> dict[str, KeyValue]:
         """The fields that a new content's key comes from, as its record will store them."""
-        fields, added = dict(known.fields), index - len(self.edit.replaced)
+        fields = dict(known.fields)
         for name, (block, field) in key_fields(self.reading).items():
-            if added >= 0:
-                fields[name] = stored_value(self.records, block, field, len(self.kept_rows) + added)
             if isinstance(field.meaning, ChecksumOf) and field.meaning.part == "content":
                 value = self.new[index].checksums[field.meaning.algorithm, "content"]
                 if isinstance(field.type, Raw):

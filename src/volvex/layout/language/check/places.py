@@ -8,9 +8,10 @@ from volvex.codec import CIPHER, COMPRESS
 from volvex.codec.parameters import Spec
 from volvex.errors import UsageError
 from volvex.layout.kinds import kind_of
-from volvex.layout.model import Attribute, Block, Constant, Layout, Measure, Opaque, Part, Place
-from volvex.layout.order import is_measured, grows, measures, reading_order
-from volvex.layout.transforms import keeps_size, tried
+from volvex.layout.expression import FieldOf, Literal, Made, walk
+from volvex.layout.model import Attribute, Block, Constant, Layout, Measure, Opaque, Part, Place, Transform
+from volvex.layout.order import grows, is_measured, measures, reading_order
+from volvex.layout.transforms import is_expression, keeps_size, tried
 from volvex.layout.volumes import wrong_file
 
 Problem = tuple[Place, str, str]  # where, what, hint
@@ -129,17 +130,33 @@ def check_part(layout: Layout, part: Part) -> Iterator[Problem]:
         if transform.name not in CIPHER and transform.name not in COMPRESS:
             known = ", ".join((*CIPHER.names(), *COMPRESS.names()))
             yield transform.place, f"there is no cipher and no compression called {transform.name}", f"one of {known}"
-        elif transform.derived:
+        elif any(not is_expression(derived) for derived in transform.derived):
             yield transform.place, f"{part.name} is no entry: its key cannot come `from` one", "key hex 4b 57"
         else:
             try:
                 (CIPHER if transform.name in CIPHER else COMPRESS).make(Spec(transform.name, tried(transform).given))  # type: ignore[arg-type]
             except UsageError as error:
                 yield transform.place, error.message, error.hint
+            yield from _check_part_key(layout, part, transform)
     if not any(block.within == part.name for block in layout.blocks) and (
         layout.content.within != part.name or part.file
     ):
         yield part.place, f"nothing lies in {part.name}", f"block ... in {part.name} at 0"
+
+
+def _check_part_key(layout: Layout, part: Part, transform: Transform) -> Iterator[Problem]:
+    """The key of a part comes from fields that are there before it is opened, and stay as they are."""
+    for derived in transform.derived:
+        for one in walk(derived.value) if derived.value is not None else ():
+            if isinstance(one, FieldOf):
+                home, _, rest = one.name.partition(".")
+                block = layout.block(home)
+                asked = block.field(rest) if block is not None and not block.repeats else None
+                fixed = asked is not None and isinstance(asked.meaning, Opaque | Constant)
+                if not fixed or block is None or block.within == part.name:
+                    yield transform.place, f"a key from `{one.name}`, which is no field that is kept", "head.seed"
+            elif not isinstance(one, Literal | Made):
+                yield transform.place, f"{part.name} is no entry: its key cannot come from one", "a field: head.seed"
 
 
 def _check_file(layout: Layout, part: Part) -> Iterator[Problem]:
