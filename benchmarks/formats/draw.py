@@ -157,7 +157,7 @@ def _draw_head(made: Format, rng: random.Random) -> None:
     else:
         items.append(Item("reach", f"{made.counted} table", 4))
     if made.placed == "start":
-        items.append(Item("table", "start table", 4, by=rng.choice((0, 0, 0, 12))))
+        items.append(Item("table", "start table", 4, by=rng.choice((0, 0, 0, 4))))
     if made.wrap == "zlib":
         items += [Item("packed", "stored table", 4), Item("whole", "length table", 4)]
     elif made.wrap:

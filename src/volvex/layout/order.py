@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from volvex.layout.expression import BytesOf, Expression, FieldOf, MeasureOf, SumOf, walk
+from volvex.layout.expression import BytesOf, Expression, FieldOf, Literal, Made, MeasureOf, NameOf, SumOf, walk
 from volvex.layout.model import Attribute, Block, ChecksumOf, Computed, Field, Layout, Measure, Part, RecordsOf
 
 Holders = dict[tuple[str, str], list[tuple[Block, Field]]]
@@ -200,6 +200,16 @@ def needs_bytes(layout: Layout, field: Field) -> bool:
     home = next((block for block in layout.blocks if field in block.fields), None)
     asked = [asked_field(layout, home, one.name) for one in nodes if isinstance(one, FieldOf)]
     return any(one is not None and one is not field and needs_bytes(layout, one) for one in asked)
+
+
+def is_of_names(field: Field) -> bool:
+    """Whether a field is an expression of names alone, and known before anything has a place."""
+    return isinstance(field.meaning, Computed) and all(
+        isinstance(one, NameOf | Literal)
+        or (isinstance(one, SumOf) and not isinstance(one.of, str))
+        or (isinstance(one, Made) and one.how not in ("total", "smallest", "largest", "previous", "next", "at"))
+        for one in walk(field.meaning.value)
+    )
 
 
 def covers(field: Field, part: str) -> bool:

@@ -279,6 +279,8 @@ def _read_block(reading: Reading, block: Block) -> BlockRead:
         row = source
         if count is None and length is not None:
             row = WindowSource(source, 0, min(source.size, start + max(0, length)), source.name)
+        if count == 0:  # nothing is padded where no record follows
+            start = min(start, source.size)
         inline = records.read_inline(row, start, count, stored, reading.layout.content.align)
         return BlockRead(records, source, start, b"", inline.columns, inline.starts, inline.ends, inline.end)
     asked = _question(reading, "start", block.name)

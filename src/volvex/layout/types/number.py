@@ -94,7 +94,7 @@ class Number(IntegerType):
     def rows(self, column: Column, rest: Texts | None = None) -> Array:
         assert not isinstance(column, Texts)
         if self.native:
-            return column
+            return column.astype(self.dtype, copy=False)  # columns that were put together have the machine's order
         whole = column.astype("<i8").reshape(-1, 1).view(np.uint8)[:, : self.size]
         return np.frombuffer((whole[:, ::-1] if self.big else whole).tobytes(), self.dtype)
 

@@ -90,6 +90,13 @@ class Computing:
             if not needs_bytes(self.reading.layout, field):
                 self._put(self.reading.blocks[block.name], field, None)
 
+    def put_sorting(self, columns: AllColumns) -> None:
+        """The fields by which records are sorted: they are made of names, and known before anything has a place."""
+        self.columns = columns
+        for block, field in self.order:
+            if block.sorted_by == field.name:
+                self._put(self.reading.blocks[block.name], field, None)
+
     def put_summed(self, block: Block, covered: Covered) -> None:
         """The fields of a block that need the bytes of blocks and parts, which are written by now."""
         for field in self.summed(block):

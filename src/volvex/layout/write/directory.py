@@ -28,6 +28,7 @@ from volvex.layout.read.blocks import BlockRead, Reading, is_relative, upper_fie
 from volvex.layout.read.names import entry_folders, has_ranges
 from volvex.layout.read.own_numbers import own_numbers, stores_row_end
 from volvex.layout.records.numbers import encode_numbers
+from volvex.layout.write.computed import Computing
 from volvex.layout.write.contents import ContentPlan
 from volvex.layout.write.names import new_names
 from volvex.layout.write.place import Placed
@@ -50,6 +51,7 @@ class Directory:
             contents.entries.start,
             contents.entries.start,
         )  # in the order of the records
+        self.order: Array | None = None
         self._begun = self._chosen() if columns is None else columns
         contents.records = self._begun
         self.folders = self._folders()  # of each entry, when there are any
@@ -127,6 +129,7 @@ class Directory:
             if meaning.part in attributes.NAMES:
                 values = [name_checksum(meaning, text) for text in texts]
                 self.put_checksums(columns, block, one, values, self._added())
+        Computing(self.reading, self, self.reading.settled, lambda what, part: 0).put_sorting(columns)
 
     def _lengthen(
         self,

@@ -152,6 +152,7 @@ class _Parts:
     fixed: Array  # index into the blocks and wrapped parts, -1 for content
     record: Array  # the entry whose record it is, when content follows each record; -1 otherwise
     span: Array  # index into the spans, -1 for what is no content
+    hanging: Array  # whether it is empty, and takes no place although its number says where it would have one
     new: Array  # index into the new contents, -1: as it was
     gone: Array  # whether the part is left out
 
@@ -179,12 +180,13 @@ class Placer:
 
     def _sorted_parts(self) -> _Parts:
         contents, fixed, inline = self.contents, self.fixed, self.inline
-        real = np.flatnonzero(~contents.floating)
+        hanging = self._hanging()
+        real = np.flatnonzero(~contents.floating | (hanging >= 0))
         count = len(real)
         rows = np.arange(len(inline.block.starts)) if inline is not None else NONE
         ends = inline.block.ends if inline is not None else None
         start = _stack(
-            contents.spans[real, 0], [fixed.start for fixed in fixed], inline.block.starts if inline else NONE
+            np.where(hanging[real] >= 0, hanging[real], contents.spans[real, 0]), [fixed.start for fixed in fixed], inline.block.starts if inline else NONE
         )
         size = _stack(
             contents.spans[real, 1],
@@ -205,11 +207,39 @@ class Placer:
             column(-ones, list(range(len(fixed))), -1),
             column(-ones, nothing, rows),
             column(real, nothing, -1),
+            column(hanging[real] >= 0, nothing, 0) > 0,
             column(contents.new[real], nothing, inline.new if inline else -1),
             column(
                 contents.gone[real] & (contents.new[real] < 0), [0] * len(fixed), inline.gone if inline else 0
             ).astype(bool),
         )
+
+    def _hanging(self) -> Array:
+        """For each span where it hangs, -1 for most: behind which byte an empty one would have its place, where its
+        number is that place (at the multiple of its alignment), and something else has the bytes there."""
+        contents = self.contents
+        found = np.full(len(contents.spans), -1, np.int64)
+        starts, sizes = contents.spans[:, 0], contents.spans[:, 1]
+        empty = np.flatnonzero((sizes == 0) & (starts > 0))
+        if not len(empty):
+            return found
+        real = sizes > 0
+        first = _stack(starts[real], [fixed.start for fixed in self.fixed], NONE)
+        ends = _stack((starts + sizes)[real], [fixed.start + fixed.size for fixed in self.fixed], NONE)
+        order = np.argsort(first, kind="stable")
+        first, ends = first[order], np.maximum.accumulate(ends[order]) if len(order) else ends
+        inside = np.searchsorted(first, starts[empty], "left") - 1  # the last that starts before it
+        for span, within in zip(empty.tolist(), inside.tolist(), strict=True):
+            covered = within >= 0 and int(ends[within]) > starts[span]
+            if not covered and starts[span] < contents.room:
+                continue
+            end = int(ends[within - 1]) if covered and within > 0 else 0 if covered else int(ends[-1])
+            size, fill = int(starts[span]) - end, bytes([int(contents.fill[span])])
+            padded = not covered and self.source.peek(end, size) == fill * size
+            if size != -end % int(contents.align[span]) or padded:
+                continue  # it is somewhere else, or has a place with padding in front
+            found[span] = end
+        return found
 
     def check(self, name_of_span: Callable[[int], str]) -> None:
         """Parts must not overlap, and must stand where the layout would put them; FormatError otherwise."""
@@ -233,7 +263,7 @@ class Placer:
         free = np.isin(parts.fixed, numbers)
         if self.inline is not None:
             free |= (parts.record >= 0) & (parts.start == self.inline.block.start)
-        crooked = np.flatnonzero((parts.start % parts.align != 0) & ~free)
+        crooked = np.flatnonzero((parts.start % parts.align != 0) & ~free & ~parts.hanging)
         if len(crooked):
             part = int(crooked[0])
             raise FormatError(
@@ -296,7 +326,7 @@ class Placer:
         parts = self.parts
         if self.each or self.contents.keyed:
             return list(range(len(parts.start)))
-        odd = (parts.fixed >= 0) | (parts.new >= 0) | parts.gone | np.isin(parts.span, list(self.contents.anchors))
+        odd = (parts.fixed >= 0) | (parts.new >= 0) | parts.gone | parts.hanging | np.isin(parts.span, list(self.contents.anchors))
         odd[1:] |= odd[:-1].copy()
         if len(np.unique(parts.align)) > 1:  # what moves together must have the same alignment
             odd[1:] |= parts.align[1:] != parts.align[:-1]
@@ -310,6 +340,10 @@ class Placer:
         start, end = int(parts.start[part]), int(parts.start[until - 1] + parts.size[until - 1])
         before = int(parts.start[part - 1] + parts.size[part - 1]) if part else 0
         align, fill = int(parts.align[part]), int(parts.fill[part])
+        if parts.hanging[part] and parts.new[part] < 0:
+            if not parts.gone[part]:
+                placed.span_start[int(parts.span[part])] = placed.size + -placed.size % align
+            return
         self._between(before, start, align, fill)
         if parts.record[part] >= 0:
             align = self._record_align()

@@ -13,6 +13,7 @@ from pathlib import Path
 
 import numpy as np
 
+from volvex.codec.fitted import fitted
 from volvex.errors import FormatError
 from volvex.layout.checksums import (
     block_checksums,
@@ -25,7 +26,8 @@ from volvex.layout.checksums import (
 )
 from volvex.layout.chunks import ChunkedSource
 from volvex.layout.columns import Array, Columns, rows_of, taken
-from volvex.layout.model import CONTENTS, Block, ChecksumOf, Field, Measure, Part, Raw
+from volvex.layout.kinds.archive import OWN
+from volvex.layout.model import CONTENTS, Attribute, Block, ChecksumOf, Computed, Field, Measure, Part, Raw
 from volvex.layout.order import checksum_order
 from volvex.layout.read.blocks import Area, Reading, Skipped, offset_in, settled_by
 from volvex.layout.transforms import is_cipher, wrapped
@@ -44,6 +46,7 @@ from volvex.source import Spool
 
 ROUNDS = 24  # how often places are tried before wrapped parts get room to spare
 AFTER = 48  # and how often with it
+SPARE = 8  # bytes more that it may get where no stream of just that size is found
 SMALL = 1 << 22  # bytes of a wrapped part that stay in memory
 
 
@@ -96,7 +99,7 @@ class _Planner:
         assert reading.entries is not None
         self.reading, self.edit, self.each, self.layout = reading, edit, each, reading.layout
         self.folder, self._spool = folder, list[Spool]()
-        self.pinned = pinned
+        self.pinned, self.turn = pinned, 0
         self.contents = ContentPlan(reading, edit, self.spool, pinned)
         self.directory = Directory(reading, edit, self.contents, columns)
         self.within = VOLUMES if reading.volumes else self.layout.content.within
@@ -128,6 +131,7 @@ class _Planner:
             volume.check()
         self.columns = self.directory.columns()
         for turn in range(ROUNDS + AFTER):
+            self.turn = turn
             sizes = self.sizes = self._sizes()
             self.placed = {name: placer.place(sizes) for name, placer in placers.items() if name}
             self.placed[""] = placers[""].place(sizes)
@@ -154,7 +158,17 @@ class _Planner:
         contents = self.contents.placed(name == self.within)
         inline = self._inline() if name == self.within else None
         filled = (1, 0) if name else self.layout.end
-        return Placer(self.reading.area(name), fixed, contents, inline, self.each, self.pinned, filled)
+        each = self.each or (inline is not None and self._says_more(inline.block.block))
+        return Placer(self.reading.area(name), fixed, contents, inline, each, self.pinned, filled)
+
+    def _says_more(self, block: Block) -> bool:
+        """Whether records may change although their content does not: by where they stand, or under another key."""
+        own = any(
+            isinstance(field.meaning, Computed)
+            or (isinstance(field.meaning, Attribute) and field.meaning.what in OWN)
+            for field in block.fields
+        )
+        return own or self.contents.keyed
 
     def _inline(self) -> Inline | None:
         if self.inline is None:
@@ -461,7 +475,12 @@ class _Planner:
 
     def _wrapped(self, area: Area, inner: Plan) -> Piece:
         if inner.size <= SMALL:
-            return Piece.of(b"".join(wrapped(area.part, inner.chunks())))
+            stored, room = b"".join(wrapped(area.part, inner.chunks())), self.room[area.part.name]
+            if self.turn >= ROUNDS and len(stored) < room and len(area.part.transforms) == 1:
+                held, name = b"".join(inner.chunks()), area.part.transforms[0].name
+                tried = (fitted(name, held, room + more) for more in range(SPARE))
+                stored = next((stream for stream in tried if stream is not None), stored)
+            return Piece.of(stored)
         offset, size = self.spool().append(wrapped(area.part, inner.chunks()))
         return Piece(source=self.spool(), offset=offset, size=size)
 

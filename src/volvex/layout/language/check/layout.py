@@ -33,7 +33,7 @@ from volvex.layout.model import (
     Text,
     Value,
 )
-from volvex.layout.order import group_holder, grows
+from volvex.layout.order import group_holder, grows, is_of_names
 
 Problem = tuple[Place, str, str]  # where, what, hint
 LARGEST_RECORD = 1 << 26  # bytes of fields of fixed size
@@ -243,7 +243,7 @@ def _check_sorting(layout: Layout, block: Block) -> Iterator[Problem]:
         yield block.place, problem, "sorted by the field that the game searches"
     elif (
         not isinstance(by.type, Number | Text)
-        or not isinstance(by.meaning, Attribute | Opaque | ChecksumOf | Value)
+        or not (isinstance(by.meaning, Attribute | Opaque | ChecksumOf | Value) or is_of_names(by))
         or by.when
     ):
         yield by.place, f"records cannot be sorted by `{by.name}`", "a name or a number that belongs to the entry"
