@@ -221,7 +221,7 @@ class Placer:
         found = np.full(len(contents.spans), -1, np.int64)
         starts, sizes = contents.spans[:, 0], contents.spans[:, 1]
         empty = np.flatnonzero((sizes == 0) & (starts > 0))
-        if not len(empty):
+        if not len(empty) or self.inline is not None:  # in a row each has a place behind its record
             return found
         real = sizes > 0
         first = _stack(starts[real], [fixed.start for fixed in self.fixed], NONE)

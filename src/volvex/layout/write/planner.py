@@ -29,7 +29,7 @@ from volvex.layout.columns import Array, Columns, rows_of, taken
 from volvex.layout.kinds.archive import OWN
 from volvex.layout.model import CONTENTS, Attribute, Block, ChecksumOf, Computed, Field, Measure, Part, Raw
 from volvex.layout.order import checksum_order
-from volvex.layout.read.blocks import Area, Reading, Skipped, offset_in, settled_by
+from volvex.layout.read.blocks import Area, Reading, Skipped, measured, offset_in, settled_by
 from volvex.layout.transforms import is_cipher, wrapped
 from volvex.layout.write.blank import with_blank
 from volvex.layout.write.chunks import ChunkPlan
@@ -255,7 +255,10 @@ class _Planner:
         """Where a block or part starts or ends now."""
         if name == CONTENTS:
             placed = self.placed[self.within]
-            return placed.first_content if placed.first_content >= 0 else placed.room
+            if placed.first_content >= 0:
+                return placed.first_content
+            stored = measured(self.reading, "start", CONTENTS)  # of no content it may be anything within the file
+            return placed.room if stored is None or stored > placed.size or self.reading.entries else stored
         if self.inline is not None and self.inline.block.name == name:
             placed = self.placed[""]
             return placed.inline_end if edge == "end" else placed.starts.get(name, placed.size)
