@@ -26,7 +26,9 @@ def main(words: list[str]) -> int:
             edits.update({key.partition(":")[0]: number for key, number in result.edits.items()})
             if result.outcome != "right":
                 print(f"{result.seed} {result.outcome}: {result.why.strip()}")
-    print(f"{count} formats from seed {first}: {dict(outcomes)}; edits: {dict(edits)}; {time.monotonic() - began:.0f} s")
+    print(
+        f"{count} formats from seed {first}: {dict(outcomes)}; edits: {dict(edits)}; {time.monotonic() - began:.0f} s"
+    )
     return int(outcomes["right"] < count)
 
 

@@ -5,9 +5,29 @@ from __future__ import annotations
 import random
 from dataclasses import dataclass, field
 
-SUMS = {"crc32": 32, "adler32": 32, "sum8": 8, "sum16": 16, "sum32": 32, "fnv1a(bits 32)": 32, "fnv1a(bits 64)": 64, "djb2": 32}
-NAME_TEXTS = ("name", "lower name", "upper name", "leaf of name", "lower leaf of name", "folder of name",
-              "extension of name", "upper leaf of name", "name with backslashes")
+SUMS = {  # checksums, and their bits
+    "crc32": 32,
+    "adler32": 32,
+    "sum8": 8,
+    "sum16": 16,
+    "sum32": 32,
+    "fnv1a(bits 32)": 32,
+    "fnv1a(bits 64)": 64,
+    "djb2": 32,
+}
+NAME_TEXTS = (
+    "name",
+    "lower name",
+    "upper name",
+    "leaf of name",
+    "lower leaf of name",
+    "folder of name",
+    "extension of name",
+    "upper leaf of name",
+    "name with backslashes",
+)
+EXTRAS = ("sum", "sum", "name sum", "name sum", "kept", "number", "gap", "units", "length", "const", "hash")
+INFOS = ("file", "units", "total", "largest", "sum table", "sum head", "first", "copy", "kept", "const", "both")
 
 
 @dataclass(frozen=True)
@@ -70,7 +90,11 @@ def drawn(seed: int) -> Format:
     made.placed = "start" if made.behind else rng.choice(("start", "after"))
     if made.form == "inline":
         made.placed = "after"
-    made.wrap = rng.choices(("", "xor", "zlib", "seed"), (7, 1, 1, 1))[0] if made.form == "rows" and made.names != "pool" else ""
+    made.wrap = (
+        rng.choices(("", "xor", "zlib", "seed"), (7, 1, 1, 1))[0]
+        if made.form == "rows" and made.names != "pool"
+        else ""
+    )
     made.wrap_key = rng.randrange(1, 256)
     made.align = rng.choices((1, 4, 16, 32, 256, 2048), (6, 2, 2, 1, 1, 1))[0]
     made.fill = rng.choices((0, 0xFF, 0x2E), (6, 1, 1))[0]
@@ -102,7 +126,9 @@ def _draw_record(made: Format, rng: random.Random) -> None:
     chance, flags = rng.random, []
     items = []
     if made.form != "inline":
-        items.append(Item("start", "start", rng.choice((4, 4, 4, 8)), by=rng.choice((0, 0, 0, rng.randrange(1, 1 << 16)))))
+        items.append(
+            Item("start", "start", rng.choice((4, 4, 4, 8)), by=rng.choice((0, 0, 0, rng.randrange(1, 1 << 16))))
+        )
     items.append(Item("size", "size", rng.choice((3, 4, 4, 8))))
     if made.codec or made.cipher:
         items.append(Item("stored", "stored", 4))
@@ -124,7 +150,9 @@ def _draw_record(made: Format, rng: random.Random) -> None:
 
 def _extra(made: Format, rng: random.Random, number: int, conditional: bool) -> Item:
     """A number of a record that no reader needs, and every strict one checks."""
-    kind = rng.choice(("sum", "sum", "name sum", "name sum", "kept", "number", "gap", "units", "length", "const", "hash"))
+    kind = rng.choice(
+        ("sum", "sum", "name sum", "name sum", "kept", "number", "gap", "units", "length", "const", "hash")
+    )
     flag = conditional and kind in ("sum", "kept") and rng.random() < 0.6
     name, algorithm = f"extra{number}", rng.choice(tuple(SUMS))
     by = rng.choice((0, 0, (1 << 32) - 1 if SUMS[algorithm] >= 32 else 0x5A))
@@ -178,7 +206,9 @@ def _draw_head(made: Format, rng: random.Random) -> None:
 
 def _head_extra(made: Format, rng: random.Random, number: int) -> Item:
     name, algorithm = f"info{number}", rng.choice(tuple(SUMS))
-    kind = rng.choice(("file", "units", "total", "largest", "sum table", "sum head", "first", "copy", "kept", "const", "both"))
+    kind = rng.choice(
+        ("file", "units", "total", "largest", "sum table", "sum head", "first", "copy", "kept", "const", "both")
+    )
     if kind == "file":
         return Item(name, "file", rng.choice((4, 8)), by=rng.choice((0, 0, 16)))
     if kind == "units":

@@ -71,7 +71,7 @@ class StrictReader:
         self.covered.append((0, at))
         if made.form == "inline":
             return self._inline(at, head["count"] - items["count"].by), 0
-        table, behind = self.data[start:], start
+        table = self.data[start:]
         if made.wrap:
             stored = self.data[start : start + head["packed"]]
             expect(len(stored), head["packed"], "bytes of the directory")
@@ -85,7 +85,7 @@ class StrictReader:
             reach = head["reach"] if made.counted == "length" else head["reach"] - start
             table = table[:reach]
             expect(len(table), reach, "length of the directory")
-        rows, place = [], 0
+        rows, place = list[dict[str, object]](), 0
         split = made.form == "arrays" and made.names != "pool"
         while len(rows) < count or (count < 0 and place < len(table)):
             row, place = self._row(table, place, not split)
@@ -238,25 +238,23 @@ class StrictReader:
         made, data, at = self.made, self.data, len(self.made.mark)
         sizes = [len(entry.content) for entry in entries]
         table = getattr(self, "stored_table", b"")
+        starts = [entry.start for entry in entries if entry.stored]
         for item in made.head:
+            whole = data[:at] + bytes(item.size) + data[at + item.size : self.head_size]
             wanted = {
-                "both": lambda: len(sizes) * item.by + len(made.mark),
-                "file": lambda: len(data) - item.by,
-                "file units": lambda: len(data) // item.by,
-                "total": lambda: sum(sizes),
-                "largest": lambda: max(sizes, default=0),
-                "first": lambda: sizes[0] if sizes else 0,
-                "sum table": lambda: checksum(item.sum, table) ^ item.by,
-                "sum head": lambda at=at, item=item: checksum(
-                    "crc32", data[:at] + bytes(item.size) + data[at + item.size : self.head_size]
-                ),
-                "start contents": lambda: min(
-                    (entry.start for entry in entries if entry.stored), default=self.head["first"]
-                ),
-                "const": lambda: item.by,
+                "both": len(sizes) * item.by + len(made.mark),
+                "file": len(data) - item.by,
+                "file units": len(data) // max(1, item.by),
+                "total": sum(sizes),
+                "largest": max(sizes, default=0),
+                "first": sizes[0] if sizes else 0,
+                "sum table": checksum(item.sum, table) ^ item.by if item.kind == "sum table" else 0,
+                "sum head": checksum("crc32", whole),
+                "start contents": min(starts, default=self.head.get("first", 0)),
+                "const": item.by,
             }.get(item.kind)
             if wanted is not None:
-                expect(self.head[item.name], wanted() % (1 << 8 * item.size), item.name)
+                expect(self.head[item.name], wanted % (1 << 8 * item.size), item.name)
             at += item.size
 
     def _check_gaps(self) -> None:

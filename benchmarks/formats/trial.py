@@ -78,7 +78,9 @@ def tried(seed: int, count: int | None = None) -> Result:
     return result
 
 
-def _faults(made: Format, layout: object, data: bytes, wanted: dict[str, bytes], result: Result) -> Iterator[tuple[str, object]]:
+def _faults(
+    made: Format, layout: object, data: bytes, wanted: dict[str, bytes], result: Result
+) -> Iterator[tuple[str, object]]:
     archive = LayoutArchive(read(layout, BytesSource(data, f"{made.seed}.bin")))  # type: ignore[arg-type]
     found = {name.replace("\\", "/"): archive.content(row) for row, name in enumerate(archive.names)}
     if found != wanted:
@@ -133,11 +135,11 @@ def _edits(
     for number in range(3):
         edit, now = Edit(), dict(wanted)
         for row in rows:
-            what = rng.randrange(4)
-            if what == 0:
+            chosen = rng.randrange(4)
+            if chosen == 0:
                 edit.removed.add(row)
                 del now[names[row]]
-            elif what == 1:
+            elif chosen == 1:
                 new = rng.randbytes(rng.randrange(400))
                 edit.replaced[row] = archive.encode(spool, [new], row)
                 now[names[row]] = new

@@ -42,7 +42,9 @@ def layout_of(made: Format) -> str:
     if made.names == "pool":
         lines += ["", "block pool after table repeats", "    text  text zero  names"]
     lines += ["", *_content(made)]
-    lines += [f"count of table reads as head.more - head.less * {item.by}" for item in made.head if item.kind == "count more"]
+    lines += [
+        f"count of table reads as head.more - head.less * {item.by}" for item in made.head if item.kind == "count more"
+    ]
     if made.file_align > 1:
         lines.append(f"file align {made.file_align}")
     return "\n".join(lines) + "\n"

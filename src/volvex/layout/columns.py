@@ -128,3 +128,16 @@ def joined(columns: list[Column]) -> Column:
 def rows_of(columns: Columns) -> int:
     """How many records there are."""
     return len(next(iter(columns.values())))
+
+
+def sorting(column: Column) -> Array:
+    """The order in which a column ascends; equal ones stay as they were."""
+    if isinstance(column, Texts):
+        raws = column.raws()
+        return np.array(sorted(range(len(raws)), key=raws.__getitem__), dtype=np.int64)
+    return np.argsort(column, kind="stable")
+
+
+def one_row(columns: Columns, row: int) -> Columns:
+    """The columns of a single record."""
+    return {name: taken(column, np.array([row])) for name, column in columns.items()}

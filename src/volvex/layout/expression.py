@@ -154,8 +154,9 @@ def walk(expression: Expression) -> Iterator[Expression]:
 def sums_over_content(expression: Expression) -> list[tuple[str, str]]:
     """The checksums over content in an expression: the algorithm, and `content` or `stored content`."""
     return [
-        (one.algorithm, one.of) for one in walk(expression) if isinstance(one, SumOf) and isinstance(one.of, str)
-        and one.over_content
+        (one.algorithm, one.of)
+        for one in walk(expression)
+        if isinstance(one, SumOf) and isinstance(one.of, str) and one.over_content
     ]
 
 

@@ -125,5 +125,16 @@ class Value:
 
 
 Meaning = (
-    Constant | Computed | Opaque | Described | ByteOrder | Measure | Attribute | ChecksumOf | Pool | Inline | RecordsOf | Value
+    Constant
+    | Computed
+    | Opaque
+    | Described
+    | ByteOrder
+    | Measure
+    | Attribute
+    | ChecksumOf
+    | Pool
+    | Inline
+    | RecordsOf
+    | Value
 )

@@ -9,6 +9,7 @@ import numpy as np
 
 from volvex.errors import FormatError
 from volvex.layout.checksums import checksum_text, name_checksum, stored_checksum
+from volvex.layout.columns import sorting
 from volvex.layout.inspect.coverage import covering, object_stretches, pieces
 from volvex.layout.inspect.stretch import Stretch
 from volvex.layout.kinds import archive as attributes
@@ -16,7 +17,6 @@ from volvex.layout.read.blocks import Reading
 from volvex.layout.read.names import entry_folders, has_ranges, own_names
 from volvex.layout.read.verify import verify_file_checksums
 from volvex.layout.write.checks import require_writable
-from volvex.layout.write.directory import sorting
 from volvex.layout.write.plan import Edit, Plan
 from volvex.layout.write.planner import plan
 from volvex.source import Source

@@ -2,15 +2,14 @@
 
 from __future__ import annotations
 
-import difflib
 from collections.abc import Iterator
 
-from volvex.codec import CHECKSUM, CIPHER, COMPRESS
+from volvex.codec import CHECKSUM, COMPRESS
 from volvex.errors import UsageError
 from volvex.layout.kinds import sound
+from volvex.layout.kinds._ciphers import check_ciphers
 from volvex.layout.kinds._objects import check_references
 from volvex.layout.kinds._objects import meaning as meaning
-from volvex.layout.kinds._ciphers import check_ciphers
 from volvex.layout.model import (
     Attribute,
     Bits,
@@ -28,7 +27,6 @@ from volvex.layout.model import (
 )
 from volvex.layout.name_hash import KEYS, PLACE, bits_of
 from volvex.layout.order import group_holder
-from volvex.layout.transforms import KeyFacts, made_codec, tried
 from volvex.layout.volumes import NUMBERED, wrong_pattern
 
 NAME, NAME_AT, START, STORED, SIZE, CODEC = (

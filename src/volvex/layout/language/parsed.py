@@ -79,6 +79,11 @@ def written(value: bytes | int) -> str:
     return f'"{value.decode()}"' if readable else f"hex {value.hex(' ')}"
 
 
+def at_token(token: Token) -> model.Place:
+    """Where in the layout's text a token stands."""
+    return model.Place(token.line or 0, token.column or 0)
+
+
 def pair(place: model.Place) -> tuple[int, int]:
     return place.line, place.column
 

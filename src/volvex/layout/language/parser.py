@@ -11,14 +11,15 @@ from importlib import resources
 from pathlib import Path
 from typing import Any, TypeVar
 
-from lark import Lark, Token, Transformer, v_args
+from lark import Lark, Token, v_args
 from lark.exceptions import UnexpectedInput, VisitError
 
 from volvex.codec.parameters import Spec
-from volvex.errors import FormatError, LayoutError, VolvexError
+from volvex.errors import FormatError, VolvexError
 from volvex.layout import cache, model
 from volvex.layout.kinds import kind_names
 from volvex.layout.language.check.layout import check_layout
+from volvex.layout.language.expressions import Expressions
 from volvex.layout.language.meanings import Names, meaning_of
 from volvex.layout.language.mistakes import explain
 from volvex.layout.language.parsed import (
@@ -27,15 +28,14 @@ from volvex.layout.language.parsed import (
     Repeats,
     Skipped,
     Unnamed,
+    at_token,
     is_order,
     is_placing,
-    pair,
     texts_by_length,
     with_rows,
-    written,
 )
 from volvex.layout.language.resolve import ordered, resolved
-from volvex.layout.language.values import Unknown, as_expression, fact_named, named
+from volvex.layout.language.values import as_expression
 from volvex.layout.name_hash import TRAITS, WHOSE_KEYS
 from volvex.layout.types import FIELD_TYPES, InvalidSyntax
 from volvex.layout.types._base import integer
@@ -84,21 +84,15 @@ def parse_layout(text: str, file: str) -> model.Layout:
     return layout
 
 
-ROUNDED = "rounded up to"
 LARGEST_CHUNK = 1 << 26  # bytes
 LARGEST_ALIGNMENT = 1 << 30  # bytes
 
 
-def _at(token: Token) -> model.Place:
-    return model.Place(token.line or 0, token.column or 0)
-
-
-class _Builder(Transformer[Token, Any]):
+class _Builder(Expressions):
     """Builds the model from the tree, leaves first. Byte order is settled at the end: it may be said late."""
 
     def __init__(self, file: str) -> None:
-        super().__init__()
-        self.file = file
+        super().__init__(file)
         for module in FIELD_TYPES.all():
             for rule, build in module.RULES.items():
                 setattr(self, rule, functools.partial(self._built, build))
@@ -110,9 +104,6 @@ class _Builder(Transformer[Token, Any]):
         except InvalidSyntax as error:
             assert isinstance(error.part, Token)
             raise self._fail(error.part, str(error), hint=error.hint) from error
-
-    def _fail(self, token: Token, problem: str, expected: str = "", hint: str = "") -> LayoutError:
-        return LayoutError(self.file, *pair(_at(token)), problem, expected=expected, hint=hint)
 
     # values
 
@@ -184,66 +175,8 @@ class _Builder(Transformer[Token, Any]):
     def from_field(self, name: Token, number: model.Number | None, *changes: model.NumberChange) -> model.Derived:
         return model.Derived("field", "", number, tuple(changes), str(name))
 
-    @v_args(inline=True)
-    def from_value(self, value: Unnamed, number: model.Number | None) -> model.Derived:
-        return model.Derived("value", number=number, value=value)  # type: ignore[arg-type]  # named later
-
     def wrapped(self, children: list[tuple[Token, Spec]]) -> tuple[model.Transform, ...]:
-        return tuple(model.Transform(spec.name, spec.given, _at(name)) for name, spec in children)
-
-    @v_args(inline=True)
-    def computed(self, value: Unnamed) -> tuple[str, Any, str]:
-        if isinstance(value.settled, model.Literal):
-            return ("is", model.Constant(value.settled.value), f"is {written(value.settled.value)}")
-        return ("is", value, f"is {value.text}")
-
-    @v_args(inline=True)
-    def told(self, fact: Token, sign: Token, value: Unnamed) -> tuple[str, Any]:
-        return ("told", (fact, value))
-
-    # expressions: what their words name is known when all blocks are
-
-    @v_args(inline=True)
-    def literal(self, literal: Token) -> Unnamed:
-        value = literal.value if isinstance(literal.value, bytes) else integer(literal)
-        return Unnamed(literal, written(value) if isinstance(value, bytes) else str(literal), model.Literal(value))
-
-    def words(self, children: list[Token]) -> Unnamed:
-        return Unnamed(children[0], " ".join(children))
-
-    def summed(self, children: list[Any]) -> Unnamed:
-        given = tuple(child for child in children if isinstance(child, tuple))
-        name, *words = [child for child in children if not isinstance(child, tuple)]
-        return Unnamed(name, f"{Spec(str(name), given)} of {' '.join(words)}")
-
-    @v_args(inline=True)
-    def operation(self, left: Unnamed, sign: Token, right: Unnamed) -> Unnamed:
-        how = " ".join(sign.split())
-        text = f"{left.grouped} {how} {right.grouped}"
-        return Unnamed(left.token, text, None, "rounded" if how == ROUNDED else how, (left, right))
-
-    @v_args(inline=True)
-    def negative(self, sign: Token, value: Unnamed) -> Unnamed:
-        nothing = Unnamed(sign, "0", model.Literal(0))
-        return Unnamed(sign, f"{sign}{value.grouped}", None, str(sign), (nothing, value))
-
-    @v_args(inline=True)
-    def picked(self, values: Unnamed, row: Unnamed) -> Unnamed:
-        return Unnamed(values.token, f"{values.grouped} at {row.grouped}", None, "at", (values, row))
-
-    def least(self, children: list[Any]) -> Unnamed:
-        how, *values = children
-        return Unnamed(how, f"{how}({', '.join(value.text for value in values)})", None, str(how), tuple(values))
-
-    @v_args(inline=True)
-    def gathered(self, how: Token, value: Unnamed) -> Unnamed:
-        text = f"({value.text})" if " " in value.text else value.text
-        return Unnamed(how, f"{' '.join(how.split())} {text}", None, how.split()[0], (value,))
-
-    def chosen(self, children: list[Unnamed]) -> Unnamed:
-        condition, one, other = children
-        text = f"if {condition.text} then {one.text} else {other.text}"
-        return Unnamed(condition.token, text, None, "if", (condition, one, other))
+        return tuple(model.Transform(spec.name, spec.given, at_token(name)) for name, spec in children)
 
     def phrase(self, children: list[Any]) -> tuple[str, list[Token], str, Any]:
         return ("phrase", children[:-1], " ".join(children[:-1]), children[-1])
@@ -265,7 +198,7 @@ class _Builder(Transformer[Token, Any]):
             raise self._fail(of, f"there are no hashes of {of}", hint=f"hashes of {', '.join(WHOSE_KEYS)}")
         encodings = [value for what, value in traits if what == "in"]
         words = tuple(str(value) for what, value in traits if what == "trait")
-        return model.KeyRule(whose, _at(name), str(spec), words, encodings[0] if encodings else "utf-8")
+        return model.KeyRule(whose, at_token(name), str(spec), words, encodings[0] if encodings else "utf-8")
 
     def trait(self, children: list[Token]) -> tuple[str, str]:
         words = " ".join(children)
@@ -285,7 +218,7 @@ class _Builder(Transformer[Token, Any]):
     @v_args(inline=True)
     def numbered(self, pattern: Token, unit: Token | None) -> model.KeyRule:
         return model.KeyRule(
-            "name hash", _at(pattern), numbered=pattern.value.decode(), unit=1 if unit is None else integer(unit)
+            "name hash", at_token(pattern), numbered=pattern.value.decode(), unit=1 if unit is None else integer(unit)
         )
 
     # conditions
@@ -340,12 +273,12 @@ class _Builder(Transformer[Token, Any]):
         reach = next((one for one in rest if isinstance(one, model.Reach)), None)
         chunks = next((one for one in rest if isinstance(one, model.Cut)), None)
         placed = (placing["align"], placing["fill"])
-        return ("part", model.Part(str(name), at, transforms, *placed, _at(name), when, reach, chunks))
+        return ("part", model.Part(str(name), at, transforms, *placed, at_token(name), when, reach, chunks))
 
     @v_args(inline=True)
     def part_beside(self, name: Token, file: Token, transforms: Any, when: Any) -> tuple[str, Any]:
         pattern = file.value.decode()
-        return ("part", model.Part(str(name), model.At(), transforms or (), 1, 0, _at(name), when, file=pattern))
+        return ("part", model.Part(str(name), model.At(), transforms or (), 1, 0, at_token(name), when, file=pattern))
 
     def block(self, children: list[Any]) -> tuple[str, Any]:
         return ("block", children)
@@ -370,9 +303,9 @@ class _Builder(Transformer[Token, Any]):
         if after is not None:
             said["after"] = after.after
         if sounds is not None:
-            said |= {"sounds": str(sounds[1]), "place": _at(sounds[0])}
+            said |= {"sounds": str(sounds[1]), "place": at_token(sounds[0])}
         if codec is not None:
-            said |= {"codec": str(codec[1]), "differing": differ is not None, "place": _at(codec[0])}
+            said |= {"codec": str(codec[1]), "differing": differ is not None, "place": at_token(codec[0])}
         return ("content", (when, said))
 
     @v_args(inline=True)
@@ -457,7 +390,7 @@ class _Builder(Transformer[Token, Any]):
         orders = any(is_order(field) for block in blocks for field in block[5:] if isinstance(field, Field))
         content = self._content(title, said.get("content", []))
         parts = tuple(
-            dataclasses.replace(part, transforms=tuple(self._keyed(one, names) for one in part.transforms))
+            dataclasses.replace(part, transforms=tuple(self.named_keys(one, names) for one in part.transforms))
             for part in parts
         )
         big = None if orders else said.get("endian", ["little"])[0] == "big"
@@ -468,14 +401,14 @@ class _Builder(Transformer[Token, Any]):
             known=tuple(said.get("known", ())),
             blocks=with_rows([self._block(block, names) for block in blocks]),
             content=dataclasses.replace(
-                content, transforms=tuple(self._keyed(transform, names) for transform in content.transforms)
+                content, transforms=tuple(self.named_keys(transform, names) for transform in content.transforms)
             ),
             read_only="read_only" in said,
-            place=_at(title),
+            place=at_token(title),
             parts=parts,
             records=records,
             keys=tuple(said.get("keys", ())),
-            told=tuple(self._told(*one, names) for one in said.get("told", ())),
+            told=tuple(self.named_fact(fact, value, names) for fact, value in said.get("told", ())),
             end=said.get("file", [(1, 0)])[-1],
         )
         return resolved(layout) if big is None else ordered(resolved(layout), big)
@@ -492,10 +425,7 @@ class _Builder(Transformer[Token, Any]):
         others, some = [], list[model.Transform]()
         for when, record in said:
             if when is not None:
-                if (
-                    set(record) - {"align", "fill", "until_next", "ordered", "within", "transforms"}
-                    or record["within"]
-                ):
+                if set(record) - {"align", "fill", "until_next", "ordered", "within", "transforms"} or record["within"]:
                     raise self._fail(
                         title,
                         "of some content only the placing and the ciphers can differ",
@@ -506,20 +436,10 @@ class _Builder(Transformer[Token, Any]):
                 some += [dataclasses.replace(transform, when=when) for transform in record["transforms"]]
         return dataclasses.replace(plain, others=tuple(others), transforms=(*plain.transforms, *some))
 
-    def _keyed(self, transform: model.Transform, names: Names) -> model.Transform:
-        """A cipher whose keys are expressions with names that mean something."""
-        given = tuple(
-            (name, dataclasses.replace(key, value=self._value(key.value, names)))
-            if isinstance(key, model.Derived) and isinstance(key.value, Unnamed)
-            else (name, key)
-            for name, key in transform.given
-        )
-        return dataclasses.replace(transform, given=given)
-
     def _record(self, children: list[Any], names: Names) -> model.Record:
         name, *fields = children
         texts = texts_by_length(fields)
-        return model.Record(str(name), tuple(self._field(field, texts, names) for field in fields), _at(name))
+        return model.Record(str(name), tuple(self._field(field, texts, names) for field in fields), at_token(name))
 
     def _block(self, children: list[Any], names: Names) -> model.Block:
         name, within, *rest = children
@@ -543,7 +463,7 @@ class _Builder(Transformer[Token, Any]):
             placing["align"],
             placing["fill"],
             tuple(self._field(field, texts, names) for field in fields),
-            _at(name),
+            at_token(name),
             str(within or ""),
             when,
             next((one.when for one in rest if isinstance(one, Skipped)), None),
@@ -558,34 +478,14 @@ class _Builder(Transformer[Token, Any]):
         if said.meaning[0] == "is":
             meaning, words = said.meaning[1], said.meaning[2]
             if isinstance(meaning, Unnamed):
-                meaning = model.Computed(self._value(meaning, names))
+                meaning = model.Computed(self.named_value(meaning, names))
         else:
             words = said.meaning[2]
             own = texts.get(str(said.name), texts[""])
-            meaning = meaning_of(names, own, words, said.meaning[3], self.file, _at(said.meaning[1][0]))
+            meaning = meaning_of(names, own, words, said.meaning[3], self.file, at_token(said.meaning[1][0]))
             if said.when is not None and isinstance(meaning, model.ChecksumOf):
                 meaning = as_expression(meaning)
-        return model.Field(str(said.name), kind, changes, meaning, words, _at(said.name), said.when)
-
-    def _value(self, value: Unnamed, names: Names) -> model.Expression:
-        """An expression whose words name something."""
-        if value.settled is not None:
-            return value.settled
-        if value.how:
-            return model.Made(value.how, tuple(self._value(one, names) for one in value.operands))
-        try:
-            return named(value.text, names)
-        except Unknown as error:
-            raise self._fail(value.token, str(error), hint=error.hint) from error
-
-    def _told(self, fact_words: Token, value: Unnamed, names: Names) -> model.Told:
-        text = " ".join(fact_words.split())
-        try:
-            what, part = fact_named(text, names)
-        except Unknown as error:
-            raise self._fail(fact_words, str(error), hint=error.hint) from error
-        fact = model.Measure(what, part) if part else model.Attribute(what)
-        return model.Told(fact, self._value(value, names), f"{text} reads as {value.text}", _at(fact_words))
+        return model.Field(str(said.name), kind, changes, meaning, words, at_token(said.name), said.when)
 
     def _counted(self, said: Field, kind: model.Text) -> model.Text:
         for change in said.changes:

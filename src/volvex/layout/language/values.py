@@ -107,7 +107,9 @@ def _summed(words: str, names: Names) -> Expression:
 def _unknown(words: str, names: Names) -> Unknown:
     known = [*_measures(names), *FACTS, "leaf of name", "folder of name", "extension of name"]
     near = difflib.get_close_matches(words, known, 1)
-    return Unknown(f"`{words}` names nothing", f"`{near[0]}`" if near else "a field, `count of table`, `length of file`")
+    return Unknown(
+        f"`{words}` names nothing", f"`{near[0]}`" if near else "a field, `count of table`, `length of file`"
+    )
 
 
 def fact_named(words: str, names: Names) -> tuple[str, str]:

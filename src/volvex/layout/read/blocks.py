@@ -320,10 +320,6 @@ def measuring_field(reading: Reading, what: str, part: str) -> tuple[BlockRead, 
 def measured(reading: Reading, what: str, part: str) -> int | None:
     """A measurement as a field holds it; None when no field does."""
     found = measuring_field(reading, what, part)
-    if found is None and reading.layout.told:
-        from volvex.layout.read.computed import told_measure  # few layouts have expressions
-
-        return told_measure(reading, what, part)
     if found is None or (what == "count" and found[0].block.repeats):
         return None
     home, field = found

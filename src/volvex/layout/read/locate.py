@@ -12,6 +12,7 @@ from volvex.layout.arithmetic import settled_condition
 from volvex.layout.chunks import ChunkedSource, chunks_of
 from volvex.layout.columns import Texts, joined, taken
 from volvex.layout.decrypted import decrypted_view
+from volvex.layout.expression import value_of
 from volvex.layout.kinds import archive as attributes
 from volvex.layout.language.resolve import ordered
 from volvex.layout.match import place_of
@@ -29,9 +30,11 @@ from volvex.layout.model import (
     When,
 )
 from volvex.layout.order import grows, reading_order
-from volvex.layout.read.blocks import DEEPEST, Area, BlockRead, Reading, Skipped, measured, measuring_field
+from volvex.layout.read.blocks import DEEPEST, Area, BlockRead, Reading, Skipped, measuring_field
+from volvex.layout.read.computed import measured
 from volvex.layout.read.described import own_fields
 from volvex.layout.read.groups import read_groups
+from volvex.layout.read.scope import ReadScope
 from volvex.layout.records.block import Records
 from volvex.layout.records.numbers import decode_numbers, holds, present
 from volvex.layout.transforms import keeps_size, settled_keys, unwrapped
@@ -171,9 +174,6 @@ def _with_keys(reading: Reading, part: Part) -> Part:
     """A part with its keys, where these are made of what the file holds."""
     if not any(transform.derived for transform in part.transforms):
         return part
-    from volvex.layout.expression import value_of  # few layouts have expressions
-    from volvex.layout.read.scope import ReadScope
-
     return settled_keys(part, lambda expression: value_of(expression, ReadScope(reading)))
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import numpy as np
 
@@ -14,9 +14,7 @@ from volvex.layout.expression import Expression, FactOf, FieldOf, NameOf, SumOf,
 from volvex.layout.kinds import archive as attributes
 from volvex.layout.language.check.siblings import half_of
 from volvex.layout.model import Attribute, Block, Field, IntegerType, Layout, Measure, Raw
-
-if TYPE_CHECKING:
-    from volvex.layout.read.blocks import BlockRead, Reading
+from volvex.layout.read.blocks import BlockRead, Reading
 
 Facts = Callable[[str], Array]
 
@@ -162,8 +160,7 @@ def as_stored(value: Value, field: Field) -> Value:
     """A value of an expression as it is compared with what a field holds: a checksum as bytes where these are told."""
     if isinstance(field.type, Raw):
         size = field.type.size
-        each = [one.to_bytes(size, "big") if isinstance(one, int) else one for one in _listed(value)]
-        return each
+        return [one.to_bytes(size, "big") if isinstance(one, int) else one for one in _listed(value)]
     return _listed(value)
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
-from typing import TYPE_CHECKING, Any
+from typing import Any, Protocol
 
 import numpy as np
 
@@ -17,13 +17,20 @@ from volvex.layout.order import computed_order, covers, needs_bytes
 from volvex.layout.read.blocks import BlockRead, Reading, upper_field
 from volvex.layout.read.scope import as_stored, owned, true_values
 from volvex.layout.records.numbers import present
+from volvex.layout.write.entry_facts import EntryFacts
 
-if TYPE_CHECKING:
-    from volvex.layout.write.directory import AllColumns, Directory
-
+AllColumns = dict[str, Columns]
 Settle = Callable[[Field], Field]
 Measured = Callable[[str, str], int]
 Covered = Callable[[str], bytes]
+
+
+class Entries(Protocol):
+    """What is asked of the directory that is being written."""
+
+    def facts(self) -> EntryFacts: ...
+
+    def put(self, columns: AllColumns, block: BlockRead, field: Field, values: Array, rows: Array | None) -> None: ...
 
 
 class WriteScope:
@@ -59,10 +66,10 @@ class WriteScope:
         return self.computing.measure(what, part)
 
     def fact(self, what: str) -> Array:
-        return numbers(self.computing.directory.fact(what))
+        return numbers(self.computing.directory.facts().of(what))
 
     def names(self) -> tuple[list[bytes], str]:
-        return self.computing.directory.all_names()
+        return self.computing.directory.facts().names()
 
     def bytes_of(self, part: str) -> bytes:
         assert self._covered is not None
@@ -72,13 +79,13 @@ class WriteScope:
         return checksum_value(algorithm, data)
 
     def content_sum(self, algorithm: str, part: str) -> Array:
-        return numbers(self.computing.directory.content_sums(algorithm, part)[0])
+        return numbers(self.computing.directory.facts().content_sums(algorithm, part)[0])
 
 
 class Computing:
     """Puts the values of expressions into the columns of one round of placing."""
 
-    def __init__(self, reading: Reading, directory: Directory, settle: Settle, measure: Measured) -> None:
+    def __init__(self, reading: Reading, directory: Entries, settle: Settle, measure: Measured) -> None:
         self.reading, self.directory, self.settle, self.measure = reading, directory, settle, measure
         self.order = computed_order(reading.layout)[0]
         self.columns: AllColumns = {}
@@ -124,7 +131,7 @@ class Computing:
         if field.when is not None:
             rows = np.flatnonzero(present(block.block.fields, field.when, columns))
         if keys := sums_over_content(field.meaning.value):  # of other content nobody has read it: what is stored stays
-            known = self.directory.content_sums(*keys[0])[1]
+            known = self.directory.facts().content_sums(*keys[0])[1]
             rows = known if rows is None else np.intersect1d(rows, known)
         self._store(block, field, as_stored(value, field), rows)
 

@@ -10,7 +10,7 @@ import numpy as np
 
 from volvex.errors import RefusedError
 from volvex.layout.checksums import name_checksum
-from volvex.layout.columns import Array, Column, Columns, Texts, rows_of, taken
+from volvex.layout.columns import Array, Columns, Texts, rows_of, sorting, taken
 from volvex.layout.kinds import archive as attributes
 from volvex.layout.model import (
     Block,
@@ -30,6 +30,7 @@ from volvex.layout.read.own_numbers import own_numbers, stores_row_end
 from volvex.layout.records.numbers import encode_numbers
 from volvex.layout.write.computed import Computing
 from volvex.layout.write.contents import ContentPlan
+from volvex.layout.write.entry_facts import EntryFacts
 from volvex.layout.write.names import new_names
 from volvex.layout.write.place import Placed
 from volvex.layout.write.plan import Edit
@@ -297,42 +298,9 @@ class Directory:
             self._put_ranges(columns)
         return columns
 
-    def fact(self, what: str) -> Array:
-        """A fact of all entries of the new directory, in its order."""
-        if what == attributes.OWN_NUMBER:
-            return np.arange(len(self.rows))
-        if what in (attributes.START, attributes.END):
-            return self.placed[what == attributes.END]
-        changed = self._changed()
-        if what == attributes.STORED:
-            sizes = self._stored(changed)
-        else:
-            entries = self.contents.entries
-            sizes = np.concatenate([entries.size[self.contents.kept_rows], np.zeros(len(self.names), np.int64)])
-            for row, index in changed:
-                sizes[row] = self.contents.new[index].size
-        return sizes if self.order is None else sizes[self.order]
-
-    def all_names(self) -> tuple[list[bytes], str]:
-        """The names of all entries of the new directory, and their encoding."""
-        names = self.contents.entries.names
-        raws = names.take(self.contents.kept_rows).raws() + [added.name for added in self.edit.added]
-        return raws if self.order is None else [raws[row] for row in self.order.tolist()], names.encoding
-
-    def content_sums(self, algorithm: str, part: str) -> tuple[Array, Array]:
-        """A checksum over the content of all entries of the new directory, and for which of them it is known."""
-        sums, known = np.zeros(len(self.rows), object), np.zeros(len(self.rows), bool)
-        for row, index in self._changed():
-            sums[row] = self.contents.checksums_of(index, self.contents.new[index])[algorithm, part]
-            known[row] = True
-        spans = self.contents.part_of_row[self.contents.kept_rows]
-        for row, span in enumerate(spans.tolist()):
-            moved = self.contents.span_checksums.get(span, {})
-            if (algorithm, part) in moved and not known[row]:
-                sums[row], known[row] = moved[algorithm, part], True
-        if self.order is not None:
-            sums, known = sums[self.order], known[self.order]
-        return sums, np.flatnonzero(known)
+    def facts(self) -> EntryFacts:
+        """What is known of all entries of the new directory."""
+        return EntryFacts(self.contents, self.edit, self.order, self.placed, self._changed(), self._stored)
 
     def _changed(self) -> list[tuple[int, int]]:
         """The rows of the new directory whose content is new, before they are ordered, and which it is."""
@@ -530,11 +498,3 @@ def by_start(reading: Reading) -> bool:
         for found, field in reading.attributes(attributes.START)
         for block in reading.entry_blocks()
     )
-
-
-def sorting(column: Column) -> Array:
-    """The order in which a column ascends; equal ones stay as they were."""
-    if isinstance(column, Texts):
-        raws = column.raws()
-        return np.array(sorted(range(len(raws)), key=raws.__getitem__), dtype=np.int64)
-    return np.argsort(column, kind="stable")

@@ -185,9 +185,8 @@ class Placer:
         count = len(real)
         rows = np.arange(len(inline.block.starts)) if inline is not None else NONE
         ends = inline.block.ends if inline is not None else None
-        start = _stack(
-            np.where(hanging[real] >= 0, hanging[real], contents.spans[real, 0]), [fixed.start for fixed in fixed], inline.block.starts if inline else NONE
-        )
+        own = np.where(hanging[real] >= 0, hanging[real], contents.spans[real, 0])
+        start = _stack(own, [fixed.start for fixed in fixed], inline.block.starts if inline else NONE)
         size = _stack(
             contents.spans[real, 1],
             [fixed.size for fixed in fixed],
@@ -326,7 +325,13 @@ class Placer:
         parts = self.parts
         if self.each or self.contents.keyed:
             return list(range(len(parts.start)))
-        odd = (parts.fixed >= 0) | (parts.new >= 0) | parts.gone | parts.hanging | np.isin(parts.span, list(self.contents.anchors))
+        odd = (
+            (parts.fixed >= 0)
+            | (parts.new >= 0)
+            | parts.gone
+            | parts.hanging
+            | np.isin(parts.span, list(self.contents.anchors))
+        )
         odd[1:] |= odd[:-1].copy()
         if len(np.unique(parts.align)) > 1:  # what moves together must have the same alignment
             odd[1:] |= parts.align[1:] != parts.align[:-1]

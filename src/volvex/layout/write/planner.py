@@ -13,7 +13,6 @@ from pathlib import Path
 
 import numpy as np
 
-from volvex.codec.fitted import fitted
 from volvex.errors import FormatError
 from volvex.layout.checksums import (
     block_checksums,
@@ -25,12 +24,12 @@ from volvex.layout.checksums import (
     without,
 )
 from volvex.layout.chunks import ChunkedSource
-from volvex.layout.columns import Array, Columns, rows_of, taken
+from volvex.layout.columns import Array, one_row, rows_of
 from volvex.layout.kinds.archive import OWN
 from volvex.layout.model import CONTENTS, Attribute, Block, ChecksumOf, Computed, Field, Measure, Part, Raw
 from volvex.layout.order import checksum_order
-from volvex.layout.read.blocks import Area, Reading, Skipped, measured, offset_in, settled_by
-from volvex.layout.transforms import is_cipher, wrapped
+from volvex.layout.read.blocks import Reading, Skipped, measured, offset_in, settled_by
+from volvex.layout.transforms import is_cipher
 from volvex.layout.write.blank import with_blank
 from volvex.layout.write.chunks import ChunkPlan
 from volvex.layout.write.computed import Computing
@@ -42,12 +41,11 @@ from volvex.layout.write.place import Fixed, Inline, Moved, New, Placer, RecordO
 from volvex.layout.write.plan import Edit, Piece, Plan
 from volvex.layout.write.skipped import Places, skipped_size, stored_places, with_skipped
 from volvex.layout.write.volumes import VOLUMES, VolumePlacer, placed_together
+from volvex.layout.write.wraps import is_same, wrapped_piece
 from volvex.source import Spool
 
 ROUNDS = 24  # how often places are tried before wrapped parts get room to spare
 AFTER = 48  # and how often with it
-SPARE = 8  # bytes more that it may get where no stream of just that size is found
-SMALL = 1 << 22  # bytes of a wrapped part that stay in memory
 
 
 @dataclass(frozen=True)
@@ -164,8 +162,7 @@ class _Planner:
     def _says_more(self, block: Block) -> bool:
         """Whether records may change although their content does not: by where they stand, or under another key."""
         own = any(
-            isinstance(field.meaning, Computed)
-            or (isinstance(field.meaning, Attribute) and field.meaning.what in OWN)
+            isinstance(field.meaning, Computed) or (isinstance(field.meaning, Attribute) and field.meaning.what in OWN)
             for field in block.fields
         )
         return own or self.contents.keyed
@@ -470,35 +467,12 @@ class _Planner:
                 self.built[name] = self.chunks.cut(area, inner, placed if name == self.within else None, self.spool)
                 return self.built[name]
             bare = all(is_cipher(transform) for transform in area.part.transforms)
-            if self._is_same(area, inner) and not (self.each and bare):
+            if is_same(area, inner) and not (self.each and bare):
                 self.built[name] = Piece(source=self.reading.source, offset=area.start, size=area.stored)
             else:
-                self.built[name] = self._wrapped(area, inner)
+                room = self.room[name] if self.turn >= ROUNDS else 0
+                self.built[name] = wrapped_piece(area, inner, self.spool, room)
         return self.built[name]
-
-    def _wrapped(self, area: Area, inner: Plan) -> Piece:
-        if inner.size <= SMALL:
-            stored, room = b"".join(wrapped(area.part, inner.chunks())), self.room[area.part.name]
-            if self.turn >= ROUNDS and len(stored) < room and len(area.part.transforms) == 1:
-                held, name = b"".join(inner.chunks()), area.part.transforms[0].name
-                tried = (fitted(name, held, room + more) for more in range(SPARE))
-                stored = next((stream for stream in tried if stream is not None), stored)
-            return Piece.of(stored)
-        offset, size = self.spool().append(wrapped(area.part, inner.chunks()))
-        return Piece(source=self.spool(), offset=offset, size=size)
-
-    def _is_same(self, area: Area, inner: Plan) -> bool:
-        pieces = [piece for piece in inner.pieces if piece.size]
-        if len(pieces) == 1 and pieces[0].source is area.source and pieces[0].size == area.source.size:
-            return True
-        if inner.size != area.source.size:
-            return False
-        at = 0
-        for chunk in inner.chunks():
-            if area.source.peek(at, len(chunk)) != chunk:  # longer than was planned while places are tried
-                return False
-            at += len(chunk)
-        return True
 
     # pieces
 
@@ -522,8 +496,3 @@ class _Planner:
         assert self.inline is not None
         columns = self.columns[self.inline.block.name]
         return self.inline.records.write(one_row(columns, row))
-
-
-def one_row(columns: Columns, row: int) -> Columns:
-    """The columns of a single record."""
-    return {name: taken(column, np.array([row])) for name, column in columns.items()}

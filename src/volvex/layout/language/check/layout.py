@@ -10,8 +10,8 @@ from volvex.layout.kinds import kind_of
 from volvex.layout.language.check.fields import check_field
 from volvex.layout.language.check.places import check_at, check_part, check_places, check_starts
 from volvex.layout.language.check.rows import check_rows, without_rows
-from volvex.layout.language.check.values import check_values
 from volvex.layout.language.check.siblings import check_condition, check_own_condition, check_siblings
+from volvex.layout.language.check.values import check_values
 from volvex.layout.model import (
     CONTENTS,
     ArrayType,

@@ -7,8 +7,8 @@ from collections.abc import Iterator
 from volvex.codec import CIPHER, COMPRESS
 from volvex.codec.parameters import Spec
 from volvex.errors import UsageError
-from volvex.layout.kinds import kind_of
 from volvex.layout.expression import FieldOf, Literal, Made, walk
+from volvex.layout.kinds import kind_of
 from volvex.layout.model import Attribute, Block, Constant, Layout, Measure, Opaque, Part, Place, Transform
 from volvex.layout.order import grows, is_measured, measures, reading_order
 from volvex.layout.transforms import is_expression, keeps_size, tried
