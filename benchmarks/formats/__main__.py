@@ -1,4 +1,7 @@
-"""`python -m benchmarks.formats [FIRST] [COUNT]`: so many drawn formats, and what came of each."""
+"""`python -m benchmarks.formats [FIRST] [COUNT]`: so many drawn formats, and what came of each.
+
+`mutants [FIRST] [COUNT]`: what came of wrong layouts of them. `show SEED`: the layout of one.
+"""
 
 from __future__ import annotations
 
@@ -8,6 +11,7 @@ from collections import Counter
 from concurrent.futures import ProcessPoolExecutor
 
 from benchmarks.formats.draw import drawn
+from benchmarks.formats.mutants import judged, table
 from benchmarks.formats.trial import tried
 from benchmarks.formats.words import layout_of
 
@@ -18,6 +22,13 @@ def main(words: list[str]) -> int:
     if words[:1] == ["show"]:
         print(layout_of(drawn(int(words[1]))))
         return 0
+    if words[:1] == ["mutants"]:
+        first, count = (int(word) for word in (*words[1:], *map(str, (FIRST, COUNT)[len(words) - 1 :])))
+        with ProcessPoolExecutor() as pool:
+            found = pool.map(judged, range(first, first + count))
+            results = [result for results in found for result in results]
+        print(table(results))
+        return int(any(outcome == "MISSED" for _, outcome, _ in results))
     first, count = (int(word) for word in (*words, *map(str, (FIRST, COUNT)[len(words) :])))
     began, outcomes, edits = time.monotonic(), Counter[str](), Counter[str]()
     with ProcessPoolExecutor() as pool:

@@ -92,7 +92,7 @@ def _faults(
         if trial.fault is not None and not trial.refused:
             yield f"harder, {trial.what}", trial.fault
     with Spool() as spool:
-        for what, edit, now in _edits(archive, wanted, spool, made.seed):
+        for what, edit, now in edits(archive, wanted, spool, made.seed):
             try:
                 written = b"".join(archive.plan(edit).chunks())
             except (RefusedError, CapacityError, NotFoundError) as error:
@@ -108,7 +108,7 @@ def _faults(
             result.edits["right"] += 1
 
 
-def _edits(
+def edits(
     archive: LayoutArchive, wanted: dict[str, bytes], spool: Spool, seed: int
 ) -> Iterator[tuple[str, Edit, dict[str, bytes]]]:
     """15 edits, each with what the archive then holds."""

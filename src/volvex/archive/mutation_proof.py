@@ -9,8 +9,10 @@ from dataclasses import dataclass
 import numpy as np
 
 from volvex.archive.archive import Archive
+from volvex.archive.layout_archive import LayoutArchive
 from volvex.archive.variation import EMPTIED, GROWN, NEW, SHRUNK
 from volvex.errors import CapacityError, FormatError, NotFoundError, RefusedError, VolvexError
+from volvex.layout.inspect.equal import equals, stale
 from volvex.layout.write.plan import BLANK, Added, Edit, PlannedSource
 from volvex.source import Spool
 
@@ -230,8 +232,23 @@ def _compare(archive: Archive, edit: Edit, wanted: dict[int, bytes]) -> None:
             content = wanted[old] if old in wanted else archive.content(old)
             if again.content(now) != content:
                 raise FormatError(source.name, f"{archive.names[old]} does not hold what it should")
+    _judge(archive, again)
     difference = again.prove().difference
     if difference is not None:
         raise FormatError(
             source.name, "the rewritten archive differs", offset=difference.offset, field=difference.field.name
+        )
+
+
+def _judge(archive: Archive, again: Archive) -> None:
+    """FormatError for a kept number that equalled something before the change, and does not after it."""
+    if not isinstance(archive, LayoutArchive) or not isinstance(again, LayoutArchive):
+        return
+    found = stale(equals(archive.reading), again.reading)
+    if found is not None:
+        raise FormatError(
+            archive.source.name,
+            f"stale: it was the {found.form.words}, {found.value:,}, and has stayed so while that has changed",
+            field=found.where,
+            hint=f"`is {found.form.words}` in place of `kept`",
         )

@@ -3,11 +3,10 @@
 from __future__ import annotations
 
 from volvex.errors import FormatError
-from volvex.layout.columns import Array
+from volvex.layout.columns import AllColumns, Array
 from volvex.layout.model import Attribute, Field
 from volvex.layout.read.blocks import BlockRead, Reading
 from volvex.layout.records.numbers import encode_numbers
-from volvex.layout.write.directory import AllColumns
 
 
 def number_of(reading: Reading, what: str, default: int = 1) -> int:

@@ -110,6 +110,7 @@ class Texts:
 
 Column = Array | Texts
 Columns = dict[str, Column]
+AllColumns = dict[str, Columns]  # of several blocks, by their names
 
 
 def taken(column: Column, rows: Array) -> Column:

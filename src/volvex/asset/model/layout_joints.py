@@ -16,8 +16,8 @@ from volvex.asset.model.storage import (
     shares,
 )
 from volvex.errors import FRESH, FormatError, RefusedError
+from volvex.layout.columns import AllColumns
 from volvex.layout.read.blocks import Reading
-from volvex.layout.write.directory import AllColumns
 
 LOCAL, WORLD, INVERSE = ("local", "world", "inverse")
 

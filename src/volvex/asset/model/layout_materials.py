@@ -16,9 +16,9 @@ from volvex.asset.model.layout_texts import (
 from volvex.asset.model.model import OPAQUE, Array, Material
 from volvex.asset.model.storage import fact_in, from_shares, kept_rows, shares
 from volvex.errors import RefusedError
+from volvex.layout.columns import AllColumns
 from volvex.layout.kinds._model import ROLES
 from volvex.layout.read.blocks import Reading
-from volvex.layout.write.directory import AllColumns
 
 NUMBERS = {"alpha cutoff": "cutoff", "metalness": "metalness", "roughness": "roughness"}
 

@@ -20,8 +20,8 @@ from volvex.asset.model.space import Space
 from volvex.asset.model.storage import fact_in
 from volvex.asset.model.topology import from_strip, sphere_around, split_by_bones, to_strip, used_bones, used_rows
 from volvex.errors import FRESH, FormatError, RefusedError
+from volvex.layout.columns import AllColumns
 from volvex.layout.read.blocks import Reading
-from volvex.layout.write.directory import AllColumns
 
 NO_MATERIAL = -1
 

@@ -9,12 +9,11 @@ import numpy as np
 from volvex.asset.model.model import Array
 from volvex.asset.model.storage import fact_in
 from volvex.errors import FormatError
-from volvex.layout.columns import Texts, taken
+from volvex.layout.columns import AllColumns, Texts, taken
 from volvex.layout.model import Attribute, Text
 from volvex.layout.name_hash import Keying, KeyPart, bits_of
 from volvex.layout.read.blocks import Reading
 from volvex.layout.records.numbers import encode_numbers
-from volvex.layout.write.directory import AllColumns
 
 
 def texts_of(reading: Reading, what: str) -> list[str] | None:

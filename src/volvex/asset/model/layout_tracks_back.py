@@ -43,8 +43,8 @@ from volvex.asset.model.storage import (
 )
 from volvex.asset.model.tracks import same_track, sampled
 from volvex.errors import RefusedError
+from volvex.layout.columns import AllColumns
 from volvex.layout.read.blocks import Reading
-from volvex.layout.write.directory import AllColumns
 
 
 @dataclass

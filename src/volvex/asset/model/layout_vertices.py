@@ -24,10 +24,9 @@ from volvex.asset.model.storage import (
     unit,
 )
 from volvex.errors import RefusedError
-from volvex.layout.columns import Columns
+from volvex.layout.columns import AllColumns, Columns
 from volvex.layout.kinds._model import COLOUR_SETS, SETS
 from volvex.layout.read.blocks import Reading
-from volvex.layout.write.directory import AllColumns
 
 WIDTH = 4  # joints of a vertex as glTF groups them
 

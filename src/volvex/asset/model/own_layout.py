@@ -47,12 +47,12 @@ from volvex.asset.model.space import Space
 from volvex.asset.model.storage import fact_in, rounded_floats
 from volvex.asset.model.topology import normals_of, tangents_of, used_rows
 from volvex.errors import FRESH, FormatError, RefusedError
+from volvex.layout.columns import AllColumns
 from volvex.layout.kinds._model import spec_of
 from volvex.layout.model import Field, IntegerType, Layout
 from volvex.layout.read.blocks import BlockRead, Reading
 from volvex.layout.read.open import read as read_layout
 from volvex.layout.write.checks import require_writable
-from volvex.layout.write.directory import AllColumns
 from volvex.layout.write.plan import Edit
 from volvex.layout.write.planner import plan
 from volvex.source import Source

@@ -15,13 +15,12 @@ from volvex.asset.layout_facts import number_of, put_numbers, word_of
 from volvex.asset.movie.model import Movie
 from volvex.errors import FRESH, FormatError, RefusedError
 from volvex.extras import require
-from volvex.layout.columns import Array, Columns, rows_of, taken
+from volvex.layout.columns import AllColumns, Array, Columns, rows_of, taken
 from volvex.layout.kinds import movie as attributes
 from volvex.layout.model import Attribute, Layout
 from volvex.layout.read.blocks import BlockRead, Reading
 from volvex.layout.read.open import read as read_layout
 from volvex.layout.write.checks import require_writable
-from volvex.layout.write.directory import AllColumns
 from volvex.layout.write.plan import Edit
 from volvex.layout.write.planner import plan
 from volvex.source import BytesSource, Source

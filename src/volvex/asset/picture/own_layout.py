@@ -21,13 +21,12 @@ from volvex.asset.picture.own_levels import (
 )
 from volvex.codec.pixels.order import PixelLayout, pixel_layout
 from volvex.errors import FormatError, RefusedError
-from volvex.layout.columns import Array
+from volvex.layout.columns import AllColumns, Array
 from volvex.layout.kinds import texture as attributes
 from volvex.layout.model import Attribute, Field, Layout
 from volvex.layout.read.blocks import BlockRead, Reading
 from volvex.layout.read.open import read as read_layout
 from volvex.layout.write.checks import require_writable
-from volvex.layout.write.directory import AllColumns
 from volvex.layout.write.plan import Edit
 from volvex.layout.write.planner import plan
 from volvex.source import BytesSource, Source

@@ -17,13 +17,12 @@ from volvex.codec.samples.convert import as_type
 from volvex.codec.samples.layout import SampleLayout, check_block, sample_layout
 from volvex.codec.samples.riff import Loop
 from volvex.errors import FRESH, ContentError, FormatError, RefusedError, VolvexError
-from volvex.layout.columns import Array
+from volvex.layout.columns import AllColumns, Array
 from volvex.layout.kinds import sound as attributes
 from volvex.layout.model import IntegerType, Layout
 from volvex.layout.read.blocks import Reading
 from volvex.layout.read.open import read as read_layout
 from volvex.layout.write.checks import require_writable
-from volvex.layout.write.directory import AllColumns
 from volvex.layout.write.plan import Edit
 from volvex.layout.write.planner import plan
 from volvex.source import BytesSource, Source

@@ -31,8 +31,11 @@ from volvex.command.ui.faults import note_faults
 from volvex.command.ui.reader import add_reading, content_at, open_walker
 from volvex.command.ui.table import count, number
 from volvex.errors import ManyErrors, NotFoundError, Status, VolvexError
+from volvex.layout.inspect.equal import moving
 from volvex.layout.inspect.hints import Hint, hints_of
 from volvex.layout.inspect.proof import Difference, check_objects, prove
+from volvex.layout.inspect.unshown import unshown
+from volvex.layout.read.blocks import Reading
 from volvex.source import BytesSource
 
 if TYPE_CHECKING:
@@ -45,6 +48,8 @@ EXAMPLES = (
     "volvex layout prove game/data/main.kwp --harder",
 )
 STATUSES = {Status.DIFFERS: "the result differs, or with --strict: there are hints"}
+MOST_VALUES = 5  # values of a field in several files that are shown
+MOST_UNSHOWN = 4  # things that a file did not show, which are named
 SHOWN = 12  # hints of a file that are printed
 
 
@@ -79,7 +84,32 @@ def run(options: argparse.Namespace, context: Context) -> int:
             status = max(status, _prove(path, archive, options, context))
             if options.harder:
                 status = max(status, _prove_harder(archive, context))
+        if _tell_moving(list(archives.values()), context) and options.strict:
+            status = max(status, Status.DIFFERS)
         return max(status, note_faults(walker.faults, context))
+
+
+def _tell_moving(archives: Sequence[Archive], context: Context) -> bool:
+    """Print what several files of one layout show together: kept numbers that differ, and with what they move; whether
+    one is known."""
+    layouts: dict[str, list[LayoutArchive]] = {}
+    for archive in archives:
+        if isinstance(archive, LayoutArchive):
+            layouts.setdefault(archive.layout.file, []).append(archive)
+    known = False
+    for together in layouts.values():
+        for found in moving([archive.reading for archive in together]) if len(together) > 1 else ():
+            values = ", ".join(f"{value:,}" for value in found.values[:MOST_VALUES])
+            values += ", ..." if len(found.values) > MOST_VALUES else ""
+            context.account(field=found.where, values=list(found.values), moves_with=found.words)
+            if found.words:
+                known = True
+                told = f"{found.where} is {values} in {len(together)} files: always `{found.words}`"
+                context.print(f"  {context.paint('hint', 'yellow')}  {shown(told)}")
+                context.print(f"        try  {shown(f'{found.line}  is {found.words}')}")
+            else:
+                context.print(f"  kept  {shown(found.where)} differs between the files ({values}), with nothing known")
+    return known
 
 
 def _proof_at(path: str, walker: Walker, context: Context) -> Proof | None:
@@ -209,7 +239,19 @@ def _prove(path: str, archive: Archive, options: argparse.Namespace, context: Co
     said = f"{number(proof.size)} bytes; {count(sound, 'entry decodes', 'entries decode')}" + (
         f", {len(archive) - sound:,} do not" if wrong else ""
     )
-    return max(Status(status), _tell_hints(path, said, hints, options, context))
+    status = max(Status(status), _tell_hints(path, said, hints, options, context))
+    if isinstance(archive, LayoutArchive):
+        _tell_unshown(archive.reading, context)
+    return status
+
+
+def _tell_unshown(reading: Reading, context: Context) -> None:
+    """Print what this file could not show."""
+    missing = list(unshown(reading))
+    if missing:
+        more = f", and {count(len(missing) - MOST_UNSHOWN, 'more thing')}" if len(missing) > MOST_UNSHOWN else ""
+        context.account(path=reading.source.name, not_shown=missing)
+        context.print(f"  not shown: {shown('; '.join(missing[:MOST_UNSHOWN]))}{more}")
 
 
 def _hints(archive: Archive, context: Context) -> list[Hint]:

@@ -12,14 +12,13 @@ import numpy as np
 from volvex.data.model.cells import Pools, cells_of, encoded, places_in_pool, replaced, rule_of, some_of, stored_cells
 from volvex.data.model.sheet import TEXT, Change, Column, Document, InvalidValue, Rule, Sheet, parsed
 from volvex.errors import FormatError, NotFoundError, UnfitError
-from volvex.layout.columns import rows_of, sorting, taken
+from volvex.layout.columns import AllColumns, rows_of, sorting, taken
 from volvex.layout.model import Block, Field, Layout, Value, pooled_length, pools_of
 from volvex.layout.name_hash import Keying, KeyPart, Names, bits_of
 from volvex.layout.read.blocks import BlockRead, Reading
 from volvex.layout.read.open import read
 from volvex.layout.records.numbers import encode_numbers
 from volvex.layout.write.checks import require_writable
-from volvex.layout.write.directory import AllColumns
 from volvex.layout.write.plan import Edit
 from volvex.layout.write.planner import Pointer, plan
 from volvex.source import BytesSource, Source

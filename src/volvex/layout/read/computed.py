@@ -13,17 +13,10 @@ from volvex.layout.columns import Array
 from volvex.layout.expression import Expression, sums_over_content, value_of
 from volvex.layout.kinds import archive as attributes
 from volvex.layout.model import Computed, Field, Layout, Measure, Told
-from volvex.layout.read import blocks
 from volvex.layout.read.blocks import Reading
 from volvex.layout.read.compared import compare
 from volvex.layout.read.scope import Facts, ReadScope, as_stored
 from volvex.layout.records.numbers import LARGEST
-
-
-def measured(reading: Reading, what: str, part: str) -> int | None:
-    """A measurement as a field holds it, or as the layout says what it reads as; None when neither is there."""
-    found = blocks.measured(reading, what, part)
-    return told_measure(reading, what, part) if found is None and reading.layout.told else found
 
 
 def told_measure(reading: Reading, what: str, part: str) -> int | None:

@@ -4,16 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 
 from volvex.layout.columns import Columns, Texts, taken
-from volvex.layout.expression import Expression, Value, numbers, value_of
+from volvex.layout.expression import Expression
 from volvex.layout.kinds import archive as attributes
 from volvex.layout.model import Condition, Field, IntegerType, When
 from volvex.layout.read.blocks import BlockRead, Reading
-from volvex.layout.read.scope import ReadScope, true_values
 from volvex.layout.records.numbers import holds
 from volvex.layout.transforms import KeyFacts
 
@@ -56,28 +54,6 @@ class Record:
         return answer
 
 
-class _RecordScope(ReadScope):
-    """A file as the key of one entry sees it, which may lie elsewhere by now."""
-
-    def __init__(self, record: Record, facts: Mapping[str, int], name: bytes) -> None:
-        super().__init__(record.reading)
-        self._record, self._known, self._name = record, facts, name
-
-    def field(self, name: str) -> Value:
-        found = self._record.field(name)
-        if found is None:
-            return super().field(name)
-        column = taken(self._record.columns[found[0].block.name][name], np.array([self._record.row]))
-        return true_values(column, self.reading.settled(found[1]))[0]
-
-    def fact(self, what: str) -> Any:
-        return numbers([self._known[what]])
-
-    def names(self) -> tuple[list[bytes], str]:
-        assert self.reading.entries is not None
-        return [self._name], self.reading.entries.names.encoding
-
-
 def facts_of_key(record: Record, name: bytes, start: int, size: int, stored: int, number: int) -> KeyFacts:
     """What a key of an entry's content may come from."""
     known = {
@@ -89,9 +65,12 @@ def facts_of_key(record: Record, name: bytes, start: int, size: int, stored: int
     }
 
     def ask(expression: Expression) -> int | bytes:
-        value = value_of(expression, _RecordScope(record, known, name))
-        found: int | bytes = value[0] if isinstance(value, list | np.ndarray) else value
-        return found
+        from volvex.layout.read.record_scope import asked  # few layouts have expressions
+
+        columns = {
+            block.block.name: (block, record.columns[block.block.name]) for block in record.reading.entry_blocks()
+        }
+        return asked(expression, record.reading, columns, record.row, known, name)
 
     fields = {
         name: stored_value(record.columns, block, field, record.row)

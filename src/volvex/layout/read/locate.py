@@ -30,11 +30,10 @@ from volvex.layout.model import (
     When,
 )
 from volvex.layout.order import grows, reading_order
+from volvex.layout.read import blocks
 from volvex.layout.read.blocks import DEEPEST, Area, BlockRead, Reading, Skipped, measuring_field
-from volvex.layout.read.computed import measured
 from volvex.layout.read.described import own_fields
 from volvex.layout.read.groups import read_groups
-from volvex.layout.read.scope import ReadScope
 from volvex.layout.records.block import Records
 from volvex.layout.records.numbers import decode_numbers, holds, present
 from volvex.layout.transforms import keeps_size, settled_keys, unwrapped
@@ -61,11 +60,21 @@ def locate(layout: Layout, source: Source) -> Reading:
         if within in reading.areas and not any(getattr(later, "within", "") == within for later in order[number + 1 :]):
             reading.areas[within] = _reached(reading, reading.areas[within])
     _join_rows(reading)
-    blocks = tuple(reading.blocks[block.name].block for block in layout.blocks if block.name in reading.blocks)
+    there = tuple(reading.blocks[block.name].block for block in layout.blocks if block.name in reading.blocks)
     reading.layout = replace(
-        layout, blocks=blocks, parts=tuple(part for part in layout.parts if part.name in reading.areas)
+        layout, blocks=there, parts=tuple(part for part in layout.parts if part.name in reading.areas)
     )
     return reading
+
+
+def measured(reading: Reading, what: str, part: str) -> int | None:
+    """A measurement as a field holds it, or as the layout says what it reads as; None when neither is there."""
+    found = blocks.measured(reading, what, part)
+    if found is not None or not reading.layout.told:
+        return found
+    from volvex.layout.read.computed import told_measure  # few layouts have expressions
+
+    return told_measure(reading, what, part)
 
 
 def _join_rows(reading: Reading) -> None:
@@ -174,6 +183,8 @@ def _with_keys(reading: Reading, part: Part) -> Part:
     """A part with its keys, where these are made of what the file holds."""
     if not any(transform.derived for transform in part.transforms):
         return part
+    from volvex.layout.read.scope import ReadScope  # few layouts have expressions
+
     return settled_keys(part, lambda expression: value_of(expression, ReadScope(reading)))
 
 

@@ -9,14 +9,14 @@ from concurrent.futures import Future, ThreadPoolExecutor
 import numpy as np
 
 from volvex.layout.chunks import Chunk, ChunkedSource, as_coded, chunk_table
-from volvex.layout.columns import Array, rows_of, taken
+from volvex.layout.columns import AllColumns, Array, rows_of, taken
 from volvex.layout.kinds import archive as attributes
 from volvex.layout.model import Attribute, Cut, Field, Part
 from volvex.layout.read.blocks import Area, Reading
 from volvex.layout.transforms import wrapped
 from volvex.layout.write.blank import blank_columns
 from volvex.layout.write.contents import ContentPlan
-from volvex.layout.write.directory import AllColumns, Directory
+from volvex.layout.write.directory import Directory
 from volvex.layout.write.place import Placed
 from volvex.layout.write.plan import Piece, Plan, PlannedSource
 from volvex.source import BytesSource, JoinedSource, Source, Spool, WindowSource

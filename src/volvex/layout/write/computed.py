@@ -10,7 +10,7 @@ import numpy as np
 
 from volvex.errors import CapacityError, FormatError
 from volvex.layout.checksums import checksum_value
-from volvex.layout.columns import Array, Columns, Texts
+from volvex.layout.columns import AllColumns, Array, Columns, Texts
 from volvex.layout.expression import Expression, Value, numbers, sums_over_content, value_of
 from volvex.layout.model import Block, Computed, Field, IntegerType, Raw
 from volvex.layout.order import computed_order, covers, needs_bytes
@@ -19,7 +19,6 @@ from volvex.layout.read.scope import as_stored, owned, true_values
 from volvex.layout.records.numbers import present
 from volvex.layout.write.entry_facts import EntryFacts
 
-AllColumns = dict[str, Columns]
 Settle = Callable[[Field], Field]
 Measured = Callable[[str, str], int]
 Covered = Callable[[str], bytes]

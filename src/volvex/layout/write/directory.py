@@ -10,7 +10,7 @@ import numpy as np
 
 from volvex.errors import RefusedError
 from volvex.layout.checksums import name_checksum
-from volvex.layout.columns import Array, Columns, Texts, rows_of, sorting, taken
+from volvex.layout.columns import AllColumns, Array, Columns, Texts, rows_of, sorting, taken
 from volvex.layout.kinds import archive as attributes
 from volvex.layout.model import (
     Block,
@@ -35,7 +35,6 @@ from volvex.layout.write.names import new_names
 from volvex.layout.write.place import Placed
 from volvex.layout.write.plan import Edit
 
-AllColumns = dict[str, Columns]
 Settle = Callable[[Field], Field]
 
 

@@ -6,12 +6,12 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from volvex.layout.columns import Columns
+from volvex.layout.columns import AllColumns, Columns
 from volvex.layout.order import group_holder
 from volvex.layout.read.blocks import BlockRead, Reading
 from volvex.layout.read.groups import group_fields
 from volvex.layout.transforms import wrap_of, wrapped
-from volvex.layout.write.directory import AllColumns, Directory, Settle
+from volvex.layout.write.directory import Directory, Settle
 from volvex.layout.write.place import Fixed, Placed
 
 

@@ -24,7 +24,7 @@ from volvex.layout.checksums import (
     without,
 )
 from volvex.layout.chunks import ChunkedSource
-from volvex.layout.columns import Array, one_row, rows_of
+from volvex.layout.columns import AllColumns, Array, one_row, rows_of
 from volvex.layout.kinds.archive import OWN
 from volvex.layout.model import CONTENTS, Attribute, Block, ChecksumOf, Computed, Field, Measure, Part, Raw
 from volvex.layout.order import checksum_order
@@ -34,7 +34,7 @@ from volvex.layout.write.blank import with_blank
 from volvex.layout.write.chunks import ChunkPlan
 from volvex.layout.write.computed import Computing
 from volvex.layout.write.contents import ContentPlan
-from volvex.layout.write.directory import AllColumns, Directory, by_start
+from volvex.layout.write.directory import Directory, by_start
 from volvex.layout.write.folders import with_folders
 from volvex.layout.write.groups import Rows, groups_of
 from volvex.layout.write.place import Fixed, Inline, Moved, New, Placer, RecordOf, Step, WholePart, fixed_of

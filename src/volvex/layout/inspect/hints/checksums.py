@@ -13,12 +13,15 @@ from volvex.codec import CHECKSUM
 from volvex.errors import VolvexError
 from volvex.layout.checksums import checksum_value, stored_checksum, without
 from volvex.layout.columns import Texts
+from volvex.layout.expression import NameOf
 from volvex.layout.inspect.hints._hint import Hint
 from volvex.layout.model import Field, Number, Opaque, Raw
 from volvex.layout.read.blocks import BlockRead, Reading
 from volvex.layout.read.names import own_names
 
 LEAST = 4  # bytes of a checksum that a file has once: two would fit by chance
+FEWEST = 3  # bytes of different checksums that records must have: fewer would fit by chance
+MASKED = 8  # and of those under a mask that no one knows
 SAMPLE = 8  # entries that must all fit
 WIDTHS = (8, 16, 32, 64)
 
@@ -37,10 +40,11 @@ def kept_checksums(reading: Reading, of_entry: Part | None = None) -> Iterator[H
     for block in reading.blocks.values():
         for field in block.block.fields:
             size = _size(field)
-            if not isinstance(field.meaning, Opaque) or field.when is not None or not size:
+            single = not block.block.repeats
+            if not isinstance(field.meaning, Opaque) or (single and field.when is not None) or not size:
                 continue
             numbers = _told(block, field)
-            if not any(numbers) or (size < LEAST if not block.block.repeats else len(set(numbers)) < 8 // size + 1):
+            if not any(numbers) or (size < LEAST if single else len(set(numbers)) < max(2, FEWEST // size)):
                 continue
             if of_entry is not None:
                 entries = reading.entries
@@ -52,10 +56,21 @@ def kept_checksums(reading: Reading, of_entry: Part | None = None) -> Iterator[H
                     if block.block.repeats
                     else itertools.chain(_of_parts(reading, block), _with_own(reading, block, field))
                 )
-            found = next(_fits(numbers, parts, size), None)
+            found = next(_fits(numbers, _rows(block, field, numbers), parts, size), None)
             if found is not None:
                 where = f"{block.block.name}.{field.name}"
-                yield Hint(where, f"{where} is the {found}", f"{field.name}  {field.shape}  {found}")
+                said = f"is {found}" if " of name" in found or " xor " in found else found
+                said += f"  when {field.when}" if field.when is not None else ""
+                yield Hint(where, f"{where} is the {found}", f"{field.name}  {field.shape}  {said}")
+
+
+def _rows(block: BlockRead, field: Field, numbers: list[int]) -> list[int]:
+    """Some records that have the field, of different values where there are such."""
+    there = np.flatnonzero(block.present(field))[: len(numbers)]
+    values = np.array([numbers[row] % (1 << 62) for row in there.tolist()], np.int64)
+    _, first = np.unique(values, return_index=True)
+    chosen = there[np.sort(first)]
+    return chosen[np.unique(np.linspace(0, len(chosen) - 1, SAMPLE).astype(int))].tolist() if len(chosen) else []
 
 
 def _size(field: Field) -> int:
@@ -120,6 +135,15 @@ def _of_records(reading: Reading, block: BlockRead) -> Iterator[Part]:
         yield "name", names.raw
         yield "lower name", lambda row: names.raw(row).lower()
         yield "upper name", lambda row: names.raw(row).upper()
+    whole = entries.names
+    for separator, words in (("\\", "name with backslashes"), ("/", "name with slashes")):
+        spelled = NameOf("name", "", separator)
+        yield words, lambda row, of=spelled: of.of(whole.raw(row), whole.encoding)  # type: ignore[misc]
+    for part in ("leaf", "folder", "extension"):
+        for case in ("", "lower", "upper"):
+            of = NameOf(part, case)
+            words = f"{case} {part} of name".strip()
+            yield words, lambda row, of=of: of.of(whole.raw(row), whole.encoding)  # type: ignore[misc]
 
 
 def _own_records(block: BlockRead, field: Field) -> Iterator[Part]:
@@ -134,16 +158,26 @@ def _own_records(block: BlockRead, field: Field) -> Iterator[Part]:
         yield f"record{ITSELF if skips else ''}", lambda row, skips=skips: own(row, skips)  # type: ignore[misc]
 
 
-def _fits(numbers: list[int], parts: Iterator[Part], size: int) -> Iterator[str]:
-    """The checksums that all sampled values are, as a layout says them."""
-    rows = np.unique(np.linspace(0, len(numbers) - 1, SAMPLE).astype(int)).tolist()
+def _fits(numbers: list[int], rows: list[int], parts: Iterator[Part], size: int) -> Iterator[str]:
+    """The checksums that all sampled values are, plain or under one mask, as a layout says them."""
+    ones = (1 << 8 * size) - 1
     for part, bytes_of in parts:
         data = {row: one for row in rows if (one := bytes_of(row))}
+        different = len(set(data.values()))
         if len(data) < min(2, len(numbers)):
             continue
         for algorithm in algorithms(8 * size):
-            if all(checksum_value(algorithm, data) == numbers[row] for row, data in data.items()):
-                yield f"{algorithm} of {part}"
+            mask, fits = None, True
+            for row, one in data.items():
+                found = checksum_value(algorithm, one) ^ numbers[row]
+                mask = found if mask is None else mask
+                fits = fits and found == mask
+                if not fits or (mask not in (0, ones) and len(numbers) == 1):
+                    fits = False
+                    break
+            masked = different * size >= MASKED or mask == ones
+            if fits and mask is not None and (mask == 0 or masked):
+                yield f"{algorithm} of {part}" + (f" xor {mask:#x}" if mask else "")
 
 
 @functools.cache

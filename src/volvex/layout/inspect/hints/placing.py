@@ -114,7 +114,8 @@ def _gaps(reading: Reading, within: str, aligned: bool) -> Iterator[Hint]:
 def _unexplained(reading: Reading, within: str) -> Iterator[Gap]:
     source, position = reading.area(within), 0
     for piece in pieces(reading, within):
-        yield from _between(source, [piece], [position])
+        if piece.start >= position:  # an empty content may lie within something else
+            yield from _between(source, [piece], [position])
         position = max(position, piece.start + piece.size)
     if position < source.size:
         size, (align, fill) = source.size - position, reading.layout.end
