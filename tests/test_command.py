@@ -133,7 +133,7 @@ class Start(Case):
             ((), 22, {"numpy", "lark", "rich", "PIL"}),
             (("list", main), 160, {"lark", "rich", "PIL", "pandas", "av"}),
             (("list", self.folder / "two.zip"), 165, {"lark", "rich", "PIL", "pandas", "av"}),
-            (("status", "--bench", bench), 300, {"lark", "rich", "PIL", "pandas", "av", "openpyxl"}),
+            (("status", "--bench", bench), 302, {"lark", "rich", "PIL", "pandas", "av", "openpyxl"}),
         ):
             with self.subTest(words):
                 count, packages = self.loaded(*words)

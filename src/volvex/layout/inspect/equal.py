@@ -186,6 +186,8 @@ def kept_fields(reading: Reading) -> list[tuple[BlockRead, Field]]:
 def stale(watched: Sequence[Equal], now: Reading) -> Equal | None:
     """The first kept number that equalled something that has changed since, and does not any more."""
     for one in watched:
+        if one.size < 2:  # one number in twenty of one byte equals something
+            continue
         block = now.blocks.get(one.block)
         value = one.form.value(dict(measures(now, block))) if block is not None else None
         if value is not None and value != one.value and one.stored(now) not in (None, value):
