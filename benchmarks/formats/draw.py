@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import random
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 SUMS = {  # checksums, and their bits
     "crc32": 32,
@@ -41,6 +41,7 @@ class Item:
     of: str = ""
     by: int = 0  # a unit, a base, a mask, a constant
     flag: bool = False  # only there when the record's flag has bit 1
+    form: str = ""  # how its number is written, where that is not in whole bytes: varint, digits, hexadecimal
 
 
 @dataclass
@@ -65,14 +66,20 @@ class Format:
     row_align: int = 1
     file_align: int = 1
     tight: bool = False  # content lies in the order of the records
-    codec: str = ""  # zlib, table, differ
+    codec: str = ""  # zlib, deflate, bzip2, table, differ
     cipher: str = ""  # const, number, size, seed, name
     cipher_key: int = 0
     ciphered: str = "all"  # all, flag
     unit: int = 1  # in which starts are stored
     base: str = ""  # what starts count from: nothing, contents (start of), table (end of)
     counted: str = "count"  # how the records are counted: count, length, end
-    seed_name: str = ""
+    foot: bool = False  # the head lies at the end, behind the directory
+    wide: bool = False  # names are in UTF-16
+
+    @property
+    def encoding(self) -> str:
+        """That of names."""
+        return ("utf-16-be" if self.big else "utf-16-le") if self.wide else "utf-8"
 
 
 def drawn(seed: int) -> Format:
@@ -102,7 +109,7 @@ def drawn(seed: int) -> Format:
     made.file_align = rng.choices((1, made.align), (3, 1))[0] if not made.behind else 1
     made.row_align = rng.choices((1, 4, 8), (6, 1, 1))[0] if made.form == "inline" else 1
     made.tight = chance() < 0.3
-    made.codec = rng.choices(("", "zlib", "table", "differ"), (5, 2, 2, 1))[0]
+    made.codec = rng.choices(("", "zlib", "deflate", "bzip2", "table", "differ"), (6, 2, 1, 1, 2, 1))[0]
     made.cipher = rng.choices(("", "const", "number", "size", "seed", "name"), (6, 1, 1, 1, 1, 1))[0]
     made.cipher_key = rng.randrange(1, 1 << 32)
     made.ciphered = rng.choices(("all", "flag"), (1, 1))[0] if made.cipher else "all"
@@ -116,6 +123,10 @@ def drawn(seed: int) -> Format:
         made.counted = "count"
     _draw_record(made, rng)
     _draw_head(made, rng)
+    more = random.Random(seed ^ 0x5EED)  # so that what is drawn besides changes no other seed
+    made.foot = made.behind and made.counted == "count" and more.random() < 0.4
+    made.wide = made.names in ("u8", "u16", "fixed") and more.random() < 0.15
+    made.record = [_formed(item, more) for item in made.record]
     made.order = rng.choices(("", "name", "hash"), (6, 1, 1))[0] if made.form == "rows" and made.names != "pool" else ""
     if made.order == "hash" and not any(item.name == "hash" for item in made.record):
         made.order = ""
@@ -226,3 +237,12 @@ def _head_extra(made: Format, rng: random.Random, number: int) -> Item:
     if kind == "const":
         return Item(name, "const", 2, by=rng.randrange(1 << 16))
     return Item(name, "kept", rng.choice((1, 2, 4, 8)))
+
+
+def _formed(item: Item, rng: random.Random) -> Item:
+    """An item whose number may be written in another way."""
+    form = rng.choices(("", "varint", "digits", "hexadecimal"), (12, 1, 1, 1))[0]
+    plain = item.kind in ("size", "stored", "number", "units", "length", "kept")
+    if form == "hexadecimal" and item.kind in ("sum", "name sum") and not item.flag:
+        return replace(item, form=form)
+    return replace(item, form=form) if plain and not item.flag and form != "hexadecimal" else item

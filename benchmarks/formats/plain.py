@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import bz2
 import zlib
 
 Files = dict[str, tuple[bytes, int]]  # content, and flags
@@ -27,8 +28,8 @@ def checksum(algorithm: str, data: bytes) -> int:
     return value
 
 
-def text_of(words: str, name: str) -> bytes:
-    """What words such as `lower leaf of name` mean of a path."""
+def text_of(words: str, name: str, encoding: str = "utf-8") -> bytes:
+    """What words such as `lower leaf of name` mean of a path, in the encoding of the archive's names."""
     plain = name.replace("\\", "/")
     folder, _, leaf = plain.rpartition("/")
     extension = leaf.rpartition(".")[2] if "." in leaf else ""
@@ -44,7 +45,27 @@ def text_of(words: str, name: str) -> bytes:
         text = text.lower()
     if words.startswith("upper"):
         text = text.upper()
-    return text.encode()
+    return text.encode(encoding)
+
+
+def packed(codec: str, data: bytes, level: int = 9) -> bytes:
+    """Content in a codec."""
+    if codec == "bzip2":
+        return bz2.compress(data)
+    if codec == "deflate":
+        return zlib.compress(data, level, -15)
+    return zlib.compress(data, level)
+
+
+def unpacked(codec: str, data: bytes) -> bytes:
+    """What content in a codec holds: all of it, and nothing behind."""
+    if codec == "bzip2":
+        return bz2.decompress(data)
+    stream = zlib.decompressobj(-15 if codec == "deflate" else 15)
+    held = stream.decompress(data) + stream.flush()
+    if stream.unused_data or not stream.eof:
+        raise ValueError("bytes behind a stream, or a stream without an end")
+    return held
 
 
 def xored(data: bytes, key: bytes) -> bytes:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import zlib
 
 from benchmarks.formats.draw import Format, Item
-from benchmarks.formats.plain import checksum, text_of, xored
+from benchmarks.formats.plain import checksum, text_of, unpacked, xored
 from benchmarks.formats.writer import Entry, content_key, sort_key
 
 
@@ -33,12 +33,15 @@ class StrictReader:
     def read(self) -> dict[str, bytes]:
         """The contents by their names."""
         made, data = self.made, self.data
-        expect(data[: len(made.mark)], made.mark, "mark")
-        at = len(made.mark)
+        size = len(made.mark) + sum(item.size for item in made.head)
+        begin = len(data) - size if made.foot else 0
+        expect(begin >= 0, True, "room for a head")
+        expect(data[begin : begin + len(made.mark)], made.mark, "mark")
+        at = begin + len(made.mark)
         for item in made.head:
             self.head[item.name] = self.number(data, at, item.size)
             at += item.size
-        self.head_size = at
+        self.head_at, self.head_size = begin, at
         rows, size = self._rows(at)
         entries, found = [], dict[str, bytes]()
         for number, row in enumerate(rows):
@@ -68,7 +71,7 @@ class StrictReader:
         made, head = self.made, self.head
         items = {item.kind: item for item in made.head}
         start = head[items["start table"].name] + items["start table"].by if "start table" in items else at
-        self.covered.append((0, at))
+        self.covered.append((self.head_at, at))
         if made.form == "inline":
             return self._inline(at, head["count"] - items["count"].by), 0
         table = self.data[start:]
@@ -141,13 +144,18 @@ class StrictReader:
         if names == "fixed":
             raw = data[at : at + 64]
             expect(len(raw), 64, "a name's bytes")
+            if self.made.wide:
+                return self._decoded(raw).rstrip("\0"), at + 64
             text, _, rest = raw.partition(b"\0")
             expect(rest.strip(b"\0"), b"", "what is behind a name")
             return text.decode(), at + 64
         width = 1 if names == "u8" else 2
         size = self.number(data, at, width)
         expect(at + width + size <= len(data), True, "a name within the directory")
-        return data[at + width : at + width + size].decode(), at + width + size
+        return self._decoded(data[at + width : at + width + size]), at + width + size
+
+    def _decoded(self, raw: bytes) -> str:
+        return raw.decode(self.made.encoding)
 
     def _row(self, data: bytes, at: int, named: bool) -> tuple[dict[str, object], int]:
         row: dict[str, object] = {}
@@ -158,9 +166,26 @@ class StrictReader:
                 continue
             if item.flag and not int(row["flags"]) & 1:  # type: ignore[call-overload]
                 continue
-            row[item.name] = self.number(data, at, item.size)
-            at += item.size
+            row[item.name], at = self._formed(data, at, item)
         return row, at
+
+    def _formed(self, data: bytes, at: int, item: Item) -> tuple[int, int]:
+        """A number in the form that its item has, and where it ends."""
+        if item.form == "varint":
+            value = shift = 0
+            while True:
+                expect(at < len(data), True, "the rest of a varint")
+                value, shift, at = value | (data[at] & 127) << shift, shift + 7, at + 1
+                if data[at - 1] < 128:
+                    expect(shift == 7 or data[at - 1] > 0, True, "a short varint")
+                    return value, at
+        if item.form:
+            size = 8 if item.form == "digits" else 2 * item.size
+            text = data[at : at + size]
+            value = int(text, 10 if item.form == "digits" else 16)
+            expect(text, b"%8d" % value if item.form == "digits" else b"%0*x" % (size, value), "digits")
+            return value, at + size
+        return self.number(data, at, item.size), at + item.size
 
     def _inline(self, at: int, count: int) -> list[dict[str, object]]:
         made, rows = self.made, []
@@ -194,7 +219,10 @@ class StrictReader:
         made, name = self.made, str(row["name"])
         value = {key: int(one) for key, one in row.items() if isinstance(one, int)}
         stored_size, size, start = value.get("stored", value["size"]), value["size"], value["start"]
-        flags, codec = value.get("flags", 0), {"zlib": 1, "differ": int(stored_size != size)}.get(made.codec, 0)
+        flags, codec = (
+            value.get("flags", 0),
+            int(bool(made.codec)) if made.codec != "differ" else int(stored_size != size),
+        )
         codec = value.get("packing", codec)
         stored = self.data[start : start + stored_size]
         expect(len(stored), stored_size, f"bytes of {name}")
@@ -206,7 +234,7 @@ class StrictReader:
         if made.cipher and (made.ciphered == "all" or flags & 1):
             data = xored(stored, content_key(made, entry, self.head.get("seed", 0)))
         if codec == 1:
-            data = zlib.decompress(data)
+            data = unpacked(made.codec, data)
         elif codec:
             raise Wrong(f"codec {codec} of {name}")
         expect(len(data), size, f"size of {name}")
@@ -216,18 +244,19 @@ class StrictReader:
         return entry
 
     def _check(self, entry: Entry, item: Item, row: dict[str, object]) -> None:
+        made = self.made
         if item.name not in row or item.kind in ("start", "size", "stored", "codec", "flags", "kept", "name"):
             return
         if item.kind == "sum":
             wanted = checksum(item.sum, entry.content if item.of == "content" else entry.stored) ^ item.by
         elif item.kind == "name sum":
-            wanted = checksum(item.sum, text_of(item.of, entry.name)) ^ item.by
+            wanted = checksum(item.sum, text_of(item.of, entry.name, made.encoding)) ^ item.by
         else:
             wanted = {
                 "number": lambda: entry.number + item.by,
                 "gap": lambda: entry.start - entry.end_before,
                 "units": lambda: -(-len(entry.content) // item.by),
-                "length": lambda: len(text_of(item.of, entry.name)) + item.by,
+                "length": lambda: len(text_of(item.of, entry.name, made.encoding)) + item.by,
                 "const": lambda: item.by,
             }[item.kind]()
         expect(row[item.name], wanted % (1 << 8 * item.size), f"{item.name} of {entry.name}")
@@ -235,12 +264,12 @@ class StrictReader:
     # the head, and all bytes
 
     def _check_head(self, entries: list[Entry], size: int) -> None:
-        made, data, at = self.made, self.data, len(self.made.mark)
+        made, data, at = self.made, self.data, self.head_at + len(self.made.mark)
         sizes = [len(entry.content) for entry in entries]
         table = getattr(self, "stored_table", b"")
         starts = [entry.start for entry in entries if entry.stored]
         for item in made.head:
-            whole = data[:at] + bytes(item.size) + data[at + item.size : self.head_size]
+            whole = data[self.head_at : at] + bytes(item.size) + data[at + item.size : self.head_size]
             wanted = {
                 "both": len(sizes) * item.by + len(made.mark),
                 "file": len(data) - item.by,

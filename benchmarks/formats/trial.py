@@ -126,10 +126,9 @@ def edits(
         edit, now = Edit(), dict(wanted)
         for name, content in added[:count]:
             like = rng.choice(rows)
-            raw = archive.entries.names.raw(like)
-            stored = name.replace("/", "\\") if b"\\" in b"".join(archive.entries.names.raws()) else name
-            assert raw is not None
-            edit.added.append(Added(stored.encode(), like, archive.encode(spool, [content], like)))
+            stored = name.replace("/", "\\") if any("\\" in one for one in archive.entries.names.all()) else name
+            raw = stored.encode(archive.entries.names.encoding)
+            edit.added.append(Added(raw, like, archive.encode(spool, [content], like)))
             now[name] = content
         yield f"added {count}", edit, now
     for number in range(3):
@@ -143,6 +142,8 @@ def edits(
                 new = rng.randbytes(rng.randrange(400))
                 edit.replaced[row] = archive.encode(spool, [new], row)
                 now[names[row]] = new
-        edit.added.append(Added(b"mixed.txt", 0, archive.encode(spool, [b"mixed"], 0)))
+        edit.added.append(
+            Added("mixed.txt".encode(archive.entries.names.encoding), 0, archive.encode(spool, [b"mixed"], 0))
+        )
         now["mixed.txt"] = b"mixed"
         yield f"mixed {number}", edit, now

@@ -10,7 +10,9 @@ NAMES = {"u8": "text u8", "u16": "text u16", "zero": "text zero", "fixed": "text
 def layout_of(made: Format) -> str:
     """The text of the layout."""
     lines = [f'layout "format {made.seed}" kind archive', f"{'big' if made.big else 'little'} endian"]
-    lines += [f"known by hex {made.mark.hex(' ')} at 0", "", "block head at 0"]
+    size = len(made.mark) + sum(item.size for item in made.head)
+    place = f"end - {size}" if made.foot else "0"
+    lines += [f"known by hex {made.mark.hex(' ')} at {place}", "", f"block head at {place}"]
     lines.append(f"    mark  {len(made.mark)} bytes  is hex {made.mark.hex(' ')}")
     lines += [f"    {item.name}  u{8 * item.size}{_head(made, item)}" for item in made.head]
     home = "table"
@@ -31,14 +33,14 @@ def layout_of(made: Format) -> str:
     split = made.form == "arrays" and made.names != "pool"
     for item in made.record:
         if item.kind != "name":
-            lines.append(f"    {item.name}  u{8 * item.size}{_record(made, item, home)}")
+            lines.append(f"    {item.name}  {_type(item)}{_record(made, item, home)}")
         elif not split:
             meaning = "start of name" if made.names == "pool" else "name"
-            lines.append(f"    name  {NAMES[made.names]}  {meaning}")
+            lines.append(f"    name  {_name(made)}  {meaning}")
     if made.form == "inline":
         lines.append("    data  bytes  content")
     if split:
-        lines += ["", "block titles after table repeats with table", f"    name  {NAMES[made.names]}  name"]
+        lines += ["", "block titles after table repeats with table", f"    name  {_name(made)}  name"]
     if made.names == "pool":
         lines += ["", "block pool after table repeats", "    text  text zero  names"]
     lines += ["", *_content(made)]
@@ -48,6 +50,18 @@ def layout_of(made: Format) -> str:
     if made.file_align > 1:
         lines.append(f"file align {made.file_align}")
     return "\n".join(lines) + "\n"
+
+
+def _type(item: Item) -> str:
+    return {
+        "varint": "varint",
+        "digits": "digits 8",
+        "hexadecimal": f"digits {2 * item.size} hexadecimal",
+    }.get(item.form, f"u{8 * item.size}")
+
+
+def _name(made: Format) -> str:
+    return NAMES[made.names] + (" in utf-16" if made.wide else "")
 
 
 def _sorting(made: Format) -> str:
@@ -85,9 +99,9 @@ def _record(made: Format, item: Item, home: str) -> str:
         base = {"": "", "contents": " from start of contents", "table": " from end of table"}[made.base]
         unit = f" x {made.unit}" if made.unit > 1 else ""
         return f"{changed}{unit}{base}  start of content"
-    if item.kind == "sum":
+    if item.kind == "sum" and not item.form:
         return f"  is {item.sum} of {item.of}{changed}{when}" if item.by else f"  {item.sum} of {item.of}{when}"
-    if item.kind == "name sum":
+    if item.kind in ("sum", "name sum"):
         return f"  is {item.sum} of {item.of}{changed}"
     return {
         "size": "  size of content",
@@ -107,7 +121,8 @@ def _content(made: Format) -> list[str]:
         said.append("in order")
     if made.align > 1:
         said.append(f"align {made.align} fill {made.fill:02x}")
-    said += {"zlib": ["as zlib"], "differ": ["as zlib when sizes differ"]}.get(made.codec, [])
+    if made.codec and made.codec != "table":
+        said.append("as zlib when sizes differ" if made.codec == "differ" else f"as {made.codec}")
     key = _key(made)
     if key and made.ciphered == "all":
         said.append(f"wrapped in xor({key})")

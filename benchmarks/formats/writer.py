@@ -7,7 +7,7 @@ import zlib
 from dataclasses import dataclass
 
 from benchmarks.formats.draw import Format, Item
-from benchmarks.formats.plain import Files, checksum, text_of, xored
+from benchmarks.formats.plain import Files, checksum, packed, text_of, xored
 
 
 @dataclass
@@ -27,7 +27,7 @@ class Entry:
 def content_key(made: Format, entry: Entry, seed: int) -> bytes:
     """The key of an entry's content."""
     if made.cipher == "name":
-        return entry.name.encode()
+        return entry.name.encode(made.encoding)
     value = {
         "const": made.cipher_key,
         "number": made.cipher_key + entry.number * 7,
@@ -40,9 +40,9 @@ def content_key(made: Format, entry: Entry, seed: int) -> bytes:
 def sort_key(made: Format, entry: Entry) -> object:
     """By what records ascend."""
     if made.order == "name":
-        return entry.name.encode()
+        return entry.name.encode(made.encoding)
     item = next(item for item in made.record if item.name == "hash")
-    return checksum(item.sum, text_of(item.of, entry.name)) ^ item.by
+    return checksum(item.sum, text_of(item.of, entry.name, made.encoding)) ^ item.by
 
 
 class Writer:
@@ -55,7 +55,7 @@ class Writer:
         self.entries = []
         for number, (name, (content, flags)) in enumerate(files.items()):
             stored_name = name.replace("/", "\\") if made.backslashes else name
-            codec = {"": 0, "zlib": 1, "table": self.rng.randrange(2), "differ": 1}[made.codec]
+            codec = self.rng.randrange(2) if made.codec == "table" else int(bool(made.codec))
             self.entries.append(Entry(number, stored_name, content, flags, codec))
         if made.order:
             self.entries.sort(key=lambda entry: sort_key(made, entry))  # type: ignore[arg-type, return-value]
@@ -71,7 +71,7 @@ class Writer:
     def _store(self, entry: Entry) -> None:
         data = entry.content
         if entry.codec:
-            data = zlib.compress(data, 9)
+            data = packed(self.made.codec, data)
             if self.made.codec == "differ" and len(data) >= len(entry.content):
                 data = entry.content
         if self.made.cipher and (self.made.ciphered == "all" or entry.flags & 1):
@@ -84,7 +84,7 @@ class Writer:
     # records
 
     def _name(self, entry: Entry, pool: dict[str, int]) -> bytes:
-        made, raw = self.made, entry.name.encode()
+        made, raw = self.made, entry.name.encode(self.made.encoding)
         if made.names == "u8":
             return bytes([len(raw)]) + raw
         if made.names == "u16":
@@ -100,20 +100,32 @@ class Writer:
             return b""
         if item.kind == "name":
             return self._name(entry, pool)
-        return self.number(self._value(entry, item, base), item.size)
+        return self._formed(self._value(entry, item, base), item)
+
+    def _formed(self, value: int, item: Item) -> bytes:
+        if item.form == "varint":
+            found = b""
+            while value > 127:
+                found, value = found + bytes([value & 127 | 128]), value >> 7
+            return found + bytes([value])
+        if item.form == "digits":
+            return b"%8d" % value
+        if item.form == "hexadecimal":
+            return b"%0*x" % (2 * item.size, value)
+        return self.number(value, item.size)
 
     def _value(self, entry: Entry, item: Item, base: int) -> int:
-        kind = item.kind
+        made, kind = self.made, item.kind
         if kind == "start":
             return (entry.start - base) // self.made.unit ^ item.by
         if kind == "sum":
             return checksum(item.sum, entry.content if item.of == "content" else entry.stored) ^ item.by
         if kind == "name sum":
-            return checksum(item.sum, text_of(item.of, entry.name)) ^ item.by
+            return checksum(item.sum, text_of(item.of, entry.name, made.encoding)) ^ item.by
         if kind == "units":
             return -(-len(entry.content) // item.by)
         if kind == "length":
-            return len(text_of(item.of, entry.name)) + item.by
+            return len(text_of(item.of, entry.name, made.encoding)) + item.by
         if kind == "kept":
             return random.Random(entry.name + item.name).randrange(1 << 7)
         return {
@@ -157,6 +169,8 @@ class Writer:
         """The file."""
         made = self.made
         head_size = len(made.mark) + sum(item.size for item in made.head)
+        if made.foot:
+            return self._footed()
         if made.form == "inline":
             return self._inline(head_size)
         size = 0
@@ -180,6 +194,20 @@ class Writer:
         data += b"\0" * (-len(data) % made.file_align)
         data[:head_size] = self._head(at, table, stored, behind, len(data))
         return bytes(data)
+
+    def _footed(self) -> bytes:
+        """A file whose head lies at its end."""
+        made, data = self.made, bytearray()
+        base = self.base = self._place(0, 0)
+        table, behind = self._table(base)
+        stored = self._wrapped(table)
+        for entry in self.lying:
+            if entry.stored:
+                data += bytes([made.fill]) * (entry.start - len(data)) + entry.stored
+        at = len(data)
+        data += stored + behind
+        size = len(data) + len(made.mark) + sum(item.size for item in made.head)
+        return bytes(data) + self._head(at, table, stored, behind, size)
 
     def _place(self, head_size: int, size: int) -> int:
         """Settle where contents start; what starts count from."""

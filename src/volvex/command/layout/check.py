@@ -11,9 +11,10 @@ from pathlib import Path
 
 from volvex.command.ui.context import Context
 from volvex.command.ui.table import count
-from volvex.errors import NotFoundError, Status
+from volvex.errors import ManyErrors, NotFoundError, Status, VolvexError
 from volvex.layout.inspect.limits import limits_of
 from volvex.layout.language.parser import read_layout
+from volvex.layout.model import Layout
 from volvex.layout.write.checks import unwritable
 
 PRIORITY = 50
@@ -27,10 +28,13 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace, context: Context) -> int:
     status = Status.OK
+    faults: list[VolvexError] = []
     for file in options.file:
-        if not file.is_file():
-            raise NotFoundError(f"there is no file {file}")
-        layout = read_layout(file)
+        try:
+            layout = _read(file)
+        except VolvexError as error:  # the others are checked all the same
+            faults.append(error)
+            continue
         reasons = unwritable(layout)
         fields = sum(len(block.fields) for block in layout.blocks)
         about = f'{layout.kind} "{layout.title}", {count(len(layout.blocks), "block")}, {count(fields, "field")}'
@@ -53,4 +57,12 @@ def run(options: argparse.Namespace, context: Context) -> int:
         for place, reason in reasons:
             context.print(f"{file}:{place.line}:{place.column}: {reason}")
             status = Status.DIFFERS
+    if faults:
+        raise faults[0] if len(faults) == 1 else ManyErrors(faults)
     return status
+
+
+def _read(file: Path) -> Layout:
+    if not file.is_file():
+        raise NotFoundError(f"there is no file {file}")
+    return read_layout(file)

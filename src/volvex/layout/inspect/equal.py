@@ -21,6 +21,7 @@ from volvex.layout.model import Field, IntegerType, Opaque, Raw
 from volvex.layout.read.blocks import BlockRead, Reading
 
 LEAST_COUNT, LEAST = 8, 24  # smaller measurements are equal by chance
+LEAST_STALE = 16  # a smaller number that stays the same shows nothing
 ENOUGH = 8.0  # bits of evidence for what is not a measurement as it is
 ENOUGH_TOGETHER = 10.0  # and for what several files show together
 ADDED = tuple(number for number in range(-16, 17) if number)
@@ -186,7 +187,7 @@ def kept_fields(reading: Reading) -> list[tuple[BlockRead, Field]]:
 def stale(watched: Sequence[Equal], now: Reading) -> Equal | None:
     """The first kept number that equalled something that has changed since, and does not any more."""
     for one in watched:
-        if one.size < 2:  # one number in twenty of one byte equals something
+        if one.size < 2 or one.value < LEAST_STALE:  # of one byte a number in twenty equals something
             continue
         block = now.blocks.get(one.block)
         value = one.form.value(dict(measures(now, block))) if block is not None else None

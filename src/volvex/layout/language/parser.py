@@ -479,6 +479,8 @@ class _Builder(Expressions):
             meaning, words = said.meaning[1], said.meaning[2]
             if isinstance(meaning, Unnamed):
                 meaning = model.Computed(self.named_value(meaning, names))
+            elif isinstance(kind, model.IntegerType | model.Text) and not isinstance(kind, model.Number):
+                meaning = model.Computed(model.Literal(meaning.value))
         else:
             words = said.meaning[2]
             own = texts.get(str(said.name), texts[""])

@@ -28,7 +28,7 @@ SIDE: "left"
 """
 BASES = {None: 10, "octal": 8, "hexadecimal": 16}
 FORMS = {10: "d", 8: "o", 16: "x"}
-MOST = 18  # decimal digits: no number of more than 63 bits is read
+MOST = 18  # digits
 
 
 @dataclass(frozen=True)
@@ -46,7 +46,7 @@ class Digits(IntegerType):
 
     @property
     def limits(self) -> tuple[int, int]:
-        return 0, min(self.base**self.size, 1 << 62) - 1
+        return 0, min(self.base**self.size, 1 << 64) - 1
 
     def number(self, raw: bytes) -> int:
         """The number that some bytes are; ValueError when they are none."""
@@ -83,8 +83,14 @@ class Digits(IntegerType):
                 numbers.append(self.number(raw))
             except ValueError as error:
                 raise Unreadable(str(error), row=row) from error
+            if numbers[-1] >= 1 << 64:
+                raise Unreadable(f"{numbers[-1]} has more than 64 bits", row=row)
         odd = [b"" if self.written(number) == raw else raw for number, raw in zip(numbers, raws, strict=True)]
-        return np.array(numbers, np.int64), Texts.of(odd, "latin-1") if any(odd) else None
+        return np.array(numbers, self.numbers_dtype), Texts.of(odd, "latin-1") if any(odd) else None
+
+    @property
+    def numbers_dtype(self) -> np.dtype[Any]:
+        return np.dtype(np.uint64 if self.limits[1] >= 1 << 63 else np.int64)
 
     def rows(self, column: Column, rest: Texts | None) -> Array:
         assert not isinstance(column, Texts)
