@@ -75,6 +75,8 @@ class Format:
     counted: str = "count"  # how the records are counted: count, length, end
     foot: bool = False  # the head lies at the end, behind the directory
     wide: bool = False  # names are in UTF-16
+    local: list[Item] = field(default_factory=list)  # a record in front of each content, and behind it
+    last: list[Item] = field(default_factory=list)
 
     @property
     def encoding(self) -> str:
@@ -127,6 +129,8 @@ def drawn(seed: int) -> Format:
     made.foot = made.behind and made.counted == "count" and more.random() < 0.4
     made.wide = made.names in ("u8", "u16", "fixed") and more.random() < 0.15
     made.record = [_formed(item, more) for item in made.record]
+    if made.form != "inline" and more.random() < 0.2:
+        _draw_around(made, more)
     made.order = rng.choices(("", "name", "hash"), (6, 1, 1))[0] if made.form == "rows" and made.names != "pool" else ""
     if made.order == "hash" and not any(item.name == "hash" for item in made.record):
         made.order = ""
@@ -246,3 +250,23 @@ def _formed(item: Item, rng: random.Random) -> Item:
     if form == "hexadecimal" and item.kind in ("sum", "name sum") and not item.flag:
         return replace(item, form=form)
     return replace(item, form=form) if plain and not item.flag and form != "hexadecimal" else item
+
+
+def _draw_around(made: Format, rng: random.Random) -> None:
+    """A record in front of each content that says once more what the directory says, and perhaps one behind it."""
+    made.record = [replace(item, of="content") if item.kind == "sum" else item for item in made.record]
+    choices = [
+        Item("magic", "const", 4, by=rng.randrange(1 << 32)),
+        Item("own_size", "size", 4),
+        Item("own_start", "own start", 4),
+        Item("own_number", "number", 2, by=rng.choice((0, 1))),
+        Item("own_sum", "sum", 4, rng.choice(("crc32", "adler32")), "content"),
+        Item("own_name", "own name", 1),
+        Item("junk", "kept", 2),
+    ]
+    if any(item.kind == "stored" for item in made.record):
+        choices.append(Item("own_stored", "stored", 4))
+    made.local = rng.sample(choices, rng.randrange(1, len(choices) + 1))
+    if rng.random() < 0.4:
+        fixed = [item for item in choices if item.kind != "own name"]
+        made.last = [replace(item, name=f"{item.name}_too") for item in rng.sample(fixed, rng.randrange(1, 3))]

@@ -55,13 +55,14 @@ class StrictReader:
             expect(keys, sorted(keys), "order")  # type: ignore[type-var]
         end = 0
         for entry, row in zip(entries, rows, strict=True):
-            entry.end_before, end = end, entry.start + len(entry.stored)
+            entry.end_before, end = end, entry.end
+            self._check_around(entry)
             for item in made.record:
                 self._check(entry, item, row)
         self._check_head(entries, size)
         self._check_gaps()
         if made.tight and made.form != "inline":
-            starts = [entry.start for entry in entries if entry.stored]
+            starts = [entry.start for entry in entries if entry.end > entry.start]
             expect(starts, sorted(starts), "order of contents")
         return found
 
@@ -224,12 +225,17 @@ class StrictReader:
             int(bool(made.codec)) if made.codec != "differ" else int(stored_size != size),
         )
         codec = value.get("packing", codec)
+        begin, front = start, self._around(start, made.local)
+        start += front[1]
         stored = self.data[start : start + stored_size]
         expect(len(stored), stored_size, f"bytes of {name}")
-        if stored_size:
-            expect(start % made.align, 0, f"alignment of {name}")
-            self.covered.append((start, start + stored_size))
-        entry = Entry(number, name, bytes(size), flags, codec, stored, start)
+        behind = self._around(start + stored_size, made.last)
+        end = start + stored_size + behind[1]
+        if end > begin:
+            expect(begin % made.align, 0, f"alignment of {name}")
+            self.covered.append((begin, end))
+        entry = Entry(number, name, bytes(size), flags, codec, stored, begin)
+        entry.around, entry.end = {**front[0], **behind[0]}, end
         data = stored
         if made.cipher and (made.ciphered == "all" or flags & 1):
             data = xored(stored, content_key(made, entry, self.head.get("seed", 0)))
@@ -242,6 +248,33 @@ class StrictReader:
         if made.backslashes:
             expect("/" in name, False, f"a slash in {name}")
         return entry
+
+    def _around(self, at: int, items: list[Item]) -> tuple[dict[str, object], int]:
+        """The record around a content, and how many bytes it has."""
+        found, begin = dict[str, object](), at
+        for item in items:
+            if item.kind == "own name":
+                size = self.number(self.data, at, 1)
+                found[item.name] = self._decoded(self.data[at + 1 : at + 1 + size])
+                at += 1 + size
+            else:
+                found[item.name] = self.number(self.data, at, item.size)
+                at += item.size
+        return found, at - begin
+
+    def _check_around(self, entry: Entry) -> None:
+        for item in (*self.made.local, *self.made.last):
+            value = entry.around[item.name]
+            wanted: object = {
+                "own name": entry.name,
+                "own start": entry.start,
+                "size": len(entry.content),
+                "stored": len(entry.stored),
+                "number": entry.number + item.by,
+                "sum": checksum(item.sum, entry.content) ^ item.by if item.sum else 0,
+                "const": item.by,
+            }.get(item.kind, value)
+            expect(value, wanted, f"{item.name} at the content of {entry.name}")
 
     def _check(self, entry: Entry, item: Item, row: dict[str, object]) -> None:
         made = self.made
@@ -267,7 +300,7 @@ class StrictReader:
         made, data, at = self.made, self.data, self.head_at + len(self.made.mark)
         sizes = [len(entry.content) for entry in entries]
         table = getattr(self, "stored_table", b"")
-        starts = [entry.start for entry in entries if entry.stored]
+        starts = [entry.start for entry in entries if entry.end > entry.start]
         for item in made.head:
             whole = data[self.head_at : at] + bytes(item.size) + data[at + item.size : self.head_size]
             wanted = {

@@ -44,12 +44,31 @@ def layout_of(made: Format) -> str:
     if made.names == "pool":
         lines += ["", "block pool after table repeats", "    text  text zero  names"]
     lines += ["", *_content(made)]
+    around = []
+    for name, items in (("local", made.local), ("last", made.last)):
+        if items:
+            lines += ["", f"record {name}", *(f"    {item.name}  {_around(made, item)}" for item in items)]
+            around.append(f"{'headed' if name == 'local' else 'ended'} by {name}")
+    lines += ["", f"content {' '.join(around)}"] if around else []
     lines += [
         f"count of table reads as head.more - head.less * {item.by}" for item in made.head if item.kind == "count more"
     ]
     if made.file_align > 1:
         lines.append(f"file align {made.file_align}")
     return "\n".join(lines) + "\n"
+
+
+def _around(made: Format, item: Item) -> str:
+    if item.kind == "own name":
+        return f"text u8{' in utf-16' if made.wide else ''}  is name"
+    return f"u{8 * item.size}  " + {
+        "const": f"is {item.by}",
+        "size": "is size of content",
+        "stored": "is stored size of content",
+        "own start": "is start of content",
+        "number": f"is number of record + {item.by}",
+        "sum": f"is {item.sum} of content" + (f" xor {item.by:#x}" if item.by else ""),
+    }.get(item.kind, "kept")
 
 
 def _type(item: Item) -> str:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import random
 import zlib
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from benchmarks.formats.draw import Format, Item
 from benchmarks.formats.plain import Files, checksum, packed, text_of, xored
@@ -22,6 +22,8 @@ class Entry:
     stored: bytes = b""
     start: int = 0
     end_before: int = 0
+    end: int = 0
+    around: dict[str, object] = field(default_factory=dict)  # what the records around its content say
 
 
 def content_key(made: Format, entry: Entry, seed: int) -> bytes:
@@ -82,6 +84,22 @@ class Writer:
         return (value % (1 << 8 * size)).to_bytes(size, "big" if self.made.big else "little")
 
     # records
+
+    def around(self, entry: Entry, items: list[Item]) -> bytes:
+        """The record in front of a content, or behind it."""
+        found = b""
+        for item in items:
+            if item.kind == "own name":
+                raw = entry.name.encode(self.made.encoding)
+                found += bytes([len(raw)]) + raw
+            else:
+                value = entry.start if item.kind == "own start" else self._value(entry, item, 0)
+                found += self.number(value, item.size)
+        return found
+
+    def whole(self, entry: Entry) -> bytes:
+        """The bytes of an entry with what stands around its content."""
+        return self.around(entry, self.made.local) + entry.stored + self.around(entry, self.made.last)
 
     def _name(self, entry: Entry, pool: dict[str, int]) -> bytes:
         made, raw = self.made, entry.name.encode(self.made.encoding)
@@ -186,8 +204,8 @@ class Writer:
         if not made.behind:
             data += stored + behind
         for entry in self.lying:
-            if entry.stored:
-                data += bytes([made.fill]) * (entry.start - len(data)) + entry.stored
+            if whole := self.whole(entry):
+                data += bytes([made.fill]) * (entry.start - len(data)) + whole
         if made.behind:
             at = len(data)
             data += stored + behind
@@ -202,8 +220,8 @@ class Writer:
         table, behind = self._table(base)
         stored = self._wrapped(table)
         for entry in self.lying:
-            if entry.stored:
-                data += bytes([made.fill]) * (entry.start - len(data)) + entry.stored
+            if whole := self.whole(entry):
+                data += bytes([made.fill]) * (entry.start - len(data)) + whole
         at = len(data)
         data += stored + behind
         size = len(data) + len(made.mark) + sum(item.size for item in made.head)
@@ -216,14 +234,14 @@ class Writer:
         for entry in self.lying:
             at += -at % made.align
             entry.start = at
-            at += len(entry.stored)
+            at += len(self.whole(entry))
         end = 0
         for entry in self.entries:
-            entry.end_before, end = end, entry.start + len(entry.stored)
+            entry.end_before, end = end, entry.start + len(self.whole(entry))
         if made.base == "table":
             return begin
         if made.base == "contents":
-            return next((entry.start for entry in self.lying if entry.stored), begin)
+            return next((entry.start for entry in self.lying if self.whole(entry)), begin)
         return 0
 
     def _end(self, head_size: int) -> int:

@@ -135,7 +135,7 @@ class LayoutArchive(Archive):
 
     def ciphers(self, row: int) -> Sequence[Cipher]:
         """Their keys may come from what is known of the entry."""
-        if not self._wraps:
+        if not self._wraps and self.entries.framed is None:
             return ()
         attributes = key_facts(self.reading, row)
         return ciphers_of(self._wraps, attributes, self._plain)
@@ -146,7 +146,12 @@ class LayoutArchive(Archive):
         return "it lies behind the end of the file, which is cut off" if lost else ""
 
     def checks(self, row: int) -> list[Check]:
-        return [_ChecksumCheck(self, row, summed) for summed in self._checksums]
+        own: list[Check] = [_ChecksumCheck(self, row, summed) for summed in self._checksums]
+        if self.reading.entries is None or self.reading.entries.framed is None:
+            return own
+        from volvex.archive.frame_checks import frame_checks  # few layouts have such records
+
+        return own + frame_checks(self.reading, row)
 
     def compression(self, row: int) -> Compression:
         name = self._stored_codec(row)

@@ -27,6 +27,12 @@ class Entries:
     codecs: list[str]
     nameless: bool = False  # the names are keys in hexadecimal digits
     folders: Array | None = None  # which entries are folders
+    framed: Array | None = None  # of `stored` these bytes are what stands around the content
+
+    @property
+    def bare(self) -> Array:
+        """The stored bytes of each content without what stands around it, as a directory gives them."""
+        return self.stored if self.framed is None else self.stored - self.framed
 
     @property
     def sized(self) -> bool:

@@ -227,6 +227,8 @@ class Content:
     transforms: tuple[Transform, ...] = ()  # ciphers around the codec, the outermost first
     others: tuple[Placing, ...] = ()
     place: Place | None = None  # of the codec
+    head: str = ""  # the record that stands in front of each, and that behind it
+    tail: str = ""
     after: str = ""  # the block behind which it lies in a row: where each starts follows from the sizes before
 
 

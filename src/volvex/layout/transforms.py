@@ -29,6 +29,7 @@ class KeyFacts:
     fields: Mapping[str, tuple[int, int] | bytes] = field(default_factory=dict)  # bytes, or a number and its bits
     ask: Callable[[Expression], int | bytes] = lambda expression: 1
     holds: Callable[[When], bool] = lambda when: True
+    frame: Cipher | None = None  # what stands around its content
 
 
 def with_keys(layout: Layout, keys: KeyRing) -> Layout:
@@ -262,7 +263,8 @@ def wrapped(part: Part, chunks: Iterable[bytes]) -> Iterator[bytes]:
 
 def ciphers_of(transforms: Sequence[Transform], attributes: KeyFacts, made: Mapping[Transform, Cipher]) -> list[Cipher]:
     """The ciphers of an entry's content; those that are the same for all entries are `made` already."""
-    return [
+    around = [] if attributes.frame is None else [attributes.frame]
+    return around + [
         made[transform] if transform in made else made_codec(transform, attributes)
         for transform in transforms
         if transform.when is None or attributes.holds(transform.when)

@@ -27,7 +27,7 @@ def unshown(reading: Reading) -> Iterator[str]:
     entries = reading.entries
     if entries is None or not len(entries):
         return
-    if bool((entries.stored > 0).all()):
+    if bool((entries.bare > 0).all()):
         yield "an empty entry"
     yield from _unused_codecs(reading)
     for block in reading.blocks.values():

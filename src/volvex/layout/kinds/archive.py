@@ -8,6 +8,7 @@ from volvex.codec import CHECKSUM, COMPRESS
 from volvex.errors import UsageError
 from volvex.layout.kinds import sound
 from volvex.layout.kinds._ciphers import check_ciphers
+from volvex.layout.kinds._frames import check_frames
 from volvex.layout.kinds._objects import check_references
 from volvex.layout.kinds._objects import meaning as meaning
 from volvex.layout.model import (
@@ -306,6 +307,7 @@ def _check_content(layout: Layout, attributes: dict[str, Field]) -> Iterator[tup
                 "",
             )
     yield from check_ciphers(layout, attributes)
+    yield from check_frames(layout)
     yield from _check_keys(layout, attributes)
     if content.within and layout.part(content.within) is None:
         yield (

@@ -309,6 +309,14 @@ class _Builder(Expressions):
         return ("content", (when, said))
 
     @v_args(inline=True)
+    def framed(self, head: Token, tail: Token | None) -> tuple[str, Any]:
+        return ("framed", (head, str(head), str(tail or "")))
+
+    @v_args(inline=True)
+    def framed_behind(self, tail: Token) -> tuple[str, Any]:
+        return ("framed", (tail, "", str(tail)))
+
+    @v_args(inline=True)
     def volumes(self, name: Token) -> tuple[str, str]:
         return "volumes", name.value.decode()
 
@@ -389,6 +397,10 @@ class _Builder(Expressions):
         records = tuple(self._record(one, names) for one in said.get("record", ()))
         orders = any(is_order(field) for block in blocks for field in block[5:] if isinstance(field, Field))
         content = self._content(title, said.get("content", []))
+        if len(said.get("framed", ())) > 1:
+            raise self._fail(title, "what stands around content is given twice", hint="headed by X ended by Y")
+        for _, head, tail in said.get("framed", ()):
+            content = dataclasses.replace(content, head=head, tail=tail)
         parts = tuple(
             dataclasses.replace(part, transforms=tuple(self.named_keys(one, names) for one in part.transforms))
             for part in parts

@@ -239,6 +239,11 @@ class Reading:
             for field in block.block.fields:
                 if isinstance(field.meaning, Computed):
                     found += sums_over_content(field.meaning.value)
+        for name in (self.layout.content.head, self.layout.content.tail):
+            record = self.layout.record(name)
+            for field in record.fields if record is not None else ():
+                if isinstance(field.meaning, Computed):
+                    found += sums_over_content(field.meaning.value)
         return list(dict.fromkeys(found))
 
     def content_checksums(self) -> list[tuple[BlockRead, Field, ChecksumOf]]:

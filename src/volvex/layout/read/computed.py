@@ -64,7 +64,7 @@ def facts_of(reading: Reading) -> Facts:
         found: dict[str, Callable[[], Array]] = {
             attributes.START: lambda: of.start,
             attributes.END: lambda: of.start + of.stored,
-            attributes.STORED: lambda: of.stored,
+            attributes.STORED: lambda: of.bare,
             attributes.SIZE: lambda: of.size,
             attributes.OWN_NUMBER: lambda: np.arange(len(of)),
         }

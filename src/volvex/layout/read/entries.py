@@ -40,9 +40,15 @@ def entries_of(reading: Reading) -> Entries:
     sizes: Array | Callable[[], Array] = whole_size
     if size is None and any(name != "none" for name in codecs):
         sizes = functools.partial(decoded_sizes, reading)
+    framed = None
+    if reading.layout.content.head or reading.layout.content.tail:
+        from volvex.layout.read.frames import frame_sizes  # few layouts have such records
+
+        framed = frame_sizes(reading, start)
+        whole_stored = whole_stored + framed
     kind = column_of(reading, attributes.KIND)
     folders = _are_folders(reading, kind[0]) if kind else _named_folders(names)
-    return Entries(names, start, whole_stored, sizes, codec, codecs, nameless, folders)
+    return Entries(names, start, whole_stored, sizes, codec, codecs, nameless, folders, framed)
 
 
 MaskedColumn = tuple[Array, Array]  # the numbers, and for which entries they are told

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 
@@ -40,6 +41,14 @@ class Record:
                 return block, found
         return None
 
+    def scope(self, facts: Mapping[str, int], name: bytes) -> Any:
+        """What an expression sees of an entry that has this record, these facts and this name."""
+        from volvex.layout.read.record_scope import RecordScope  # few layouts have expressions
+
+        blocks = self.reading.entry_blocks()
+        columns = {block.block.name: (block, self.columns[block.block.name]) for block in blocks}
+        return RecordScope(self.reading, columns, self.row, facts, name)
+
     def holds(self, when: When) -> bool:
         """Whether a condition on its fields holds."""
 
@@ -54,9 +63,9 @@ class Record:
         return answer
 
 
-def facts_of_key(record: Record, name: bytes, start: int, size: int, stored: int, number: int) -> KeyFacts:
-    """What a key of an entry's content may come from."""
-    known = {
+def known_facts(start: int, size: int, stored: int, number: int) -> dict[str, int]:
+    """The facts of an entry by their names."""
+    return {
         attributes.START: start,
         attributes.END: start + stored,
         attributes.SIZE: size,
@@ -64,13 +73,15 @@ def facts_of_key(record: Record, name: bytes, start: int, size: int, stored: int
         attributes.OWN_NUMBER: number,
     }
 
+
+def facts_of_key(record: Record, name: bytes, start: int, size: int, stored: int, number: int) -> KeyFacts:
+    """What a key of an entry's content may come from."""
+    known = known_facts(start, size, stored, number)
+
     def ask(expression: Expression) -> int | bytes:
         from volvex.layout.read.record_scope import asked  # few layouts have expressions
 
-        columns = {
-            block.block.name: (block, record.columns[block.block.name]) for block in record.reading.entry_blocks()
-        }
-        return asked(expression, record.reading, columns, record.row, known, name)
+        return asked(expression, record.scope(known, name))
 
     fields = {
         name: stored_value(record.columns, block, field, record.row)
@@ -84,8 +95,15 @@ def key_facts(reading: Reading, row: int, *, start: int | None = None, number: i
     of = reading.entries
     assert of is not None
     place = int(of.start[row]) if start is None else start
-    sizes = int(of.size[row]) if of.sized else 0, int(of.stored[row])
-    return facts_of_key(Record.of(reading, row), of.names.raw(row), place, *sizes, row if number is None else number)
+    sizes = int(of.size[row]) if of.sized else 0, int(of.bare[row])
+    record, raw = Record.of(reading, row), of.names.raw(row)
+    facts = facts_of_key(record, raw, place, *sizes, row if number is None else number)
+    if of.framed is None:
+        return facts
+    from volvex.layout.read.frames import around_of  # few layouts have such records
+
+    outer = record.scope(known_facts(int(of.start[row]), *sizes, row), raw)
+    return replace(facts, frame=around_of(reading, row, outer))
 
 
 def key_fields(reading: Reading) -> dict[str, tuple[BlockRead, Field]]:

@@ -15,7 +15,9 @@ from volvex.layout.read.scope import ReadScope, true_values
 OfEntries = Mapping[str, tuple[BlockRead, Columns]]  # the blocks of entries with columns of theirs, by name
 
 
-class _RecordScope(ReadScope):
+class RecordScope(ReadScope):
+    """One entry, by the row of its record in columns of its blocks."""
+
     def __init__(self, reading: Reading, columns: OfEntries, row: int, facts: Mapping[str, int], name: bytes) -> None:
         super().__init__(reading)
         self._columns, self._row, self._known, self._name = columns, np.array([row]), facts, name
@@ -35,10 +37,8 @@ class _RecordScope(ReadScope):
         return [self._name], self.reading.entries.names.encoding
 
 
-def asked(
-    expression: Expression, reading: Reading, columns: OfEntries, row: int, facts: Mapping[str, int], name: bytes
-) -> int | bytes:
-    """The value of an expression for one entry, by its row in the columns, the facts and the name that it has now."""
-    value = value_of(expression, _RecordScope(reading, columns, row, facts, name))
+def asked(expression: Expression, scope: RecordScope) -> int | bytes:
+    """The value of an expression for one entry."""
+    value = value_of(expression, scope)
     found: int | bytes = value[0] if isinstance(value, list | np.ndarray) else value
     return found

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import dataclasses
-from typing import Any
 
 import numpy as np
 
@@ -11,19 +10,10 @@ from volvex.errors import RefusedError
 from volvex.layout.columns import Columns, Texts, joined
 from volvex.layout.entries import Entries
 from volvex.layout.kinds import archive as attributes
-from volvex.layout.model import Attribute, Block, Choice, Constant, Field
+from volvex.layout.model import Attribute
 from volvex.layout.read.blocks import BlockRead, Reading
-from volvex.layout.records.block import Records
-from volvex.layout.types.nested import exists
+from volvex.layout.records.blank import blank_columns, plainest
 from volvex.layout.write.plan import BLANK, Edit
-from volvex.source import BytesSource
-
-PREFERRED = {
-    attributes.CODEC: "none",
-    attributes.KIND: "file",
-    attributes.VARIANT: "none",
-    attributes.EXTENSION: "none",
-}
 
 
 def with_blank(reading: Reading, edit: Edit) -> tuple[Reading, Edit]:
@@ -52,7 +42,7 @@ def blank_codec(reading: Reading) -> str:
     found = reading.attribute(attributes.CODEC)
     if found is None or not isinstance(found[1].meaning, Attribute):
         return reading.layout.content.codec or "none"
-    return dict(found[1].meaning.table)[_number(found[1], attributes.CODEC)]
+    return dict(found[1].meaning.table)[plainest(found[1], attributes.CODEC)]
 
 
 def _more(entries: Entries) -> Entries:
@@ -65,6 +55,7 @@ def _more(entries: Entries) -> Entries:
         stored=np.append(entries.stored, zero),
         sizes=np.append(entries.size, zero),
         codec=np.append(entries.codec, zero),
+        framed=None if entries.framed is None else np.append(entries.framed, zero),
         folders=None if entries.folders is None else np.append(entries.folders, False),
     )
 
@@ -81,39 +72,3 @@ def _extended(block: BlockRead) -> BlockRead:
 def with_row(columns: Columns, more: Columns) -> Columns:
     """Columns with a row of others behind their own."""
     return {name: joined([column, more[name]]) for name, column in columns.items() if name in more}
-
-
-def blank_columns(block: Block) -> Columns:
-    """The columns of one blank record."""
-    values: dict[str, Any] = {}
-    data = b""
-    for field in block.fields:
-        if field.type.in_record and exists(field, values):
-            values[field.name] = _value(block, field)
-            data += field.type.encode(values[field.name], values)
-        elif field.type.uses == "bits":
-            values[field.name] = 0
-    fields = tuple(field for field in block.fields if field.type.in_record or field.type.uses == "bits")
-    return (
-        Records(dataclasses.replace(block, fields=fields, until=None))
-        .read(BytesSource(data, block.name), 0, 1, len(data))
-        .columns
-    )
-
-
-def _value(block: Block, field: Field) -> Any:
-    if isinstance(field.meaning, Constant):
-        return field.meaning.value
-    choosing = (other.type for other in block.fields if isinstance(other.type, Choice) and other.type.by == field.name)
-    choice = next(choosing, None)
-    if choice is not None:
-        return choice.table[0][0]
-    if isinstance(field.meaning, Attribute) and field.meaning.table:
-        return _number(field, field.meaning.what)
-    return field.type.blank()
-
-
-def _number(field: Field, what: str) -> int:
-    """The number that a blank entry has in a field with a table: the plainest, or the first."""
-    table = field.meaning.table if isinstance(field.meaning, Attribute) else ()
-    return next((number for number, word in table if word == PREFERRED.get(what)), table[0][0])

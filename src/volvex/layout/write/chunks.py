@@ -13,8 +13,8 @@ from volvex.layout.columns import AllColumns, Array, rows_of, taken
 from volvex.layout.kinds import archive as attributes
 from volvex.layout.model import Attribute, Cut, Field, Part
 from volvex.layout.read.blocks import Area, Reading
+from volvex.layout.records.blank import blank_columns
 from volvex.layout.transforms import wrapped
-from volvex.layout.write.blank import blank_columns
 from volvex.layout.write.contents import ContentPlan
 from volvex.layout.write.directory import Directory
 from volvex.layout.write.place import Placed

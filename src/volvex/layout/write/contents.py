@@ -10,10 +10,12 @@ import numpy as np
 from volvex.codec import CHECKSUM, Cipher
 from volvex.layout.checksums import new_sum
 from volvex.layout.columns import Array, Columns
+from volvex.layout.kinds import archive as attributes
 from volvex.layout.model import ChecksumOf, Raw
 from volvex.layout.read.blocks import Reading
 from volvex.layout.read.entries import placing_of
-from volvex.layout.read.facts import KeyValue, Record, facts_of_key, key_facts, key_fields
+from volvex.layout.read.facts import KeyValue, Record, facts_of_key, key_facts, key_fields, known_facts
+from volvex.layout.read.frames import Around, facts_asked, new_around
 from volvex.layout.records.numbers import encode_numbers
 from volvex.layout.transforms import KeyFacts, ciphers_of, decrypted, encrypted, made_codec
 from volvex.layout.write.place import Contents
@@ -34,6 +36,9 @@ class ContentPlan:
         self.transforms = reading.layout.content.transforms
         self._plain = {transform: made_codec(transform) for transform in self.transforms if not transform.derived}
         whats = {what for transform in self.transforms for derived in transform.derived for what in derived.asks}
+        self.framed = bool(reading.layout.content.head or reading.layout.content.tail)
+        if self.framed:
+            whats |= {"number" if what == attributes.OWN_NUMBER else "start" for what in facts_asked(reading.layout)}
         self.keyed = bool({"start", "number"} & whats)
         self.numbered = "number" in whats
         self.kept_rows = np.setdiff1d(np.arange(len(self.entries)), np.array(sorted(edit.removed), np.int64))
@@ -126,19 +131,32 @@ class ContentPlan:
                     continue
                 cipher = self._plain.get(transform) or made_codec(transform, KeyFacts(b"-", 0, size, size))
                 size += -size % cipher.unit if cipher.pads else 0
-            self._stored_sizes[index] = size
+            self._stored_sizes[index] = size + self.frame_size(index, size)
         return self._stored_sizes[index]
+
+    def frame_size(self, index: int, stored: int = 0) -> int:
+        """The bytes around a new content."""
+        if not self.framed:
+            return 0
+        around = self._around(index, 0, self.new[index].size, stored)
+        return len(around.head) + len(around.tail)
+
+    def _around(self, index: int, start: int, size: int, stored: int) -> Around:
+        """What stands around a new content that starts there."""
+        outer = self._record(index).scope(known_facts(start, size, stored, self._number(index)), self._name(index))
+        return new_around(self.reading, self.like(index), outer, self.new[index].checksums)
 
     def place_new(self, index: int, start: int) -> None:
         """Settle where a new content lies; it is encrypted accordingly."""
-        if not self.transforms:
+        if not self.transforms and not self.framed:
             return
         content, key = self.new[index], ("new", index, (start, self._number(index)) if self.keyed else 0)
         if key not in self._done:
-            sizes = content.size, self.stored_size(index)
+            sizes = content.size, self.stored_size(index) - self.frame_size(index)
             known = facts_of_key(self._record(index), self._name(index), start, *sizes, self._number(index))
-            attributes = replace(known, fields=self._fields(index, known))
-            self._done[key] = self._encrypted(content.source.chunks(content.offset, content.stored), attributes)
+            around = self._around(index, start, *sizes) if self.framed else None
+            facts = replace(known, fields=self._fields(index, known), frame=around)
+            self._done[key] = self._encrypted(content.source.chunks(content.offset, content.stored), facts)
         self._new_pieces[index], checksums = self._done[key]
         self.checksums[index] = {**content.checksums, **checksums}
 
@@ -170,6 +188,10 @@ class ContentPlan:
             old, stored = (int(number) for number in self.spans[span])
             before = key_facts(self.reading, row)
             after = key_facts(self.reading, row, start=start, number=int(self.numbers[row]))
+            if self.framed:
+                facts = known_facts(start, after.size, after.stored, after.number)
+                outer = Record.of(self.reading, row).scope(facts, after.name)
+                after = replace(after, frame=new_around(self.reading, row, outer, None))
             chunks = self.reading.content_source.chunks(old, stored)
             self._done[key] = self._encrypted(decrypted(chunks, self._ciphers(before)), after)
         self.span_checksums[span] = self._done[key][1]
@@ -202,7 +224,7 @@ class ContentPlan:
 
     def made(self, index: int) -> Piece:
         """A new content as it is stored."""
-        if self.transforms:
+        if self.transforms or self.framed:
             return self._new_pieces[index]
         content = self.new[index]
         return Piece(source=content.source, offset=content.offset, size=content.stored)

@@ -269,7 +269,9 @@ class Directory:
         table: Any = getattr(codec[1].meaning, "table", ()) if codec else ()
         record = {
             attributes.CODEC: [next((number for number, name in table if name == content.codec), 0) for content in new],
-            attributes.STORED: [self.contents.stored_size(index) for _, index in changed],
+            attributes.STORED: [
+                self.contents.stored_size(index) - self.contents.frame_size(index) for _, index in changed
+            ],
             attributes.SIZE: [content.size for content in new],
         }
         for what, values in record.items():

@@ -40,12 +40,23 @@ class EntryFacts:
         if what in (attributes.START, attributes.END):
             return self.placed[what == attributes.END]
         if what == attributes.STORED:
-            return self._ordered(self.stored(self.changed))
+            return self._ordered(self._bare())
         sizes = np.zeros(self._count, np.int64)
         sizes[: len(self.contents.kept_rows)] = self.contents.entries.size[self.contents.kept_rows]
         for row, index in self.changed:
             sizes[row] = self.contents.new[index].size
         return self._ordered(sizes)
+
+    def _bare(self) -> Array:
+        """The stored sizes without what stands around the contents."""
+        sizes, framed = self.stored(self.changed), self.contents.entries.framed
+        if framed is None:
+            return sizes
+        around = np.zeros(self._count, np.int64)
+        around[: len(self.contents.kept_rows)] = framed[self.contents.kept_rows]
+        for row, index in self.changed:
+            around[row] = self.contents.frame_size(index)
+        return sizes - around
 
     def names(self) -> tuple[list[bytes], str]:
         """The names, and their encoding."""

@@ -15,8 +15,9 @@ from volvex.layout.kinds import archive as attributes
 from volvex.layout.model import Attribute, Field, RecordsOf, Text, is_bare, pooled_length
 from volvex.layout.read.blocks import BlockRead, Reading
 from volvex.layout.read.names import folder_paths, parents_of
+from volvex.layout.records.blank import blank_columns
 from volvex.layout.records.numbers import encode_numbers
-from volvex.layout.write.blank import blank_columns, with_row
+from volvex.layout.write.blank import with_row
 from volvex.layout.write.plan import Edit
 
 
