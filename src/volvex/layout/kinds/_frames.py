@@ -105,3 +105,7 @@ def _check_value(layout: Layout, record: Record, field: Field, meaning: Computed
         yield field.place, f"`{field.words}` is made of two checksums over content", "one field for each"
     if any(of == "stored content" for _, of in sums_over_content(meaning.value)):
         yield field.place, "a checksum of stored content, around which this record stands", "a checksum of content"
+
+
+def _is_of_part(one: SumOf) -> bool:
+    return isinstance(one.of, str) and not one.over_content

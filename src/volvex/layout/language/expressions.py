@@ -1,4 +1,4 @@
-"""Expressions in a layout's text: what the parser makes of them, and what their words name when blocks are known."""
+"""Expressions and conditions in a layout's text, and what the words in them name when all blocks are known."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from volvex.codec.parameters import Spec
 from volvex.errors import LayoutError
 from volvex.layout import model
 from volvex.layout.language.meanings import Names
-from volvex.layout.language.parsed import Unnamed, at_token, pair, written
+from volvex.layout.language.parsed import Skipped, Unnamed, at_token, pair, written
 from volvex.layout.language.values import Unknown, fact_named, named
 from volvex.layout.types._base import integer
 
@@ -113,3 +113,29 @@ class Expressions(Transformer[Token, Any]):
             for name, key in transform.given
         )
         return dataclasses.replace(transform, given=given)
+
+    # conditions
+
+    def when(self, tests: list[model.Condition]) -> model.When:
+        return tests[0] if len(tests) == 1 else model.Conditions(tuple(tests), "and")
+
+    def skipped(self, tests: list[model.Condition]) -> Skipped:
+        return Skipped(self.when(tests))
+
+    def when_one(self, tests: list[model.Condition]) -> model.When:
+        return model.Conditions(tuple(tests), "or")
+
+    @v_args(inline=True)
+    def test(self, name: Token, said: tuple[str, int | bytes]) -> model.Condition:
+        return model.Condition(str(name), *said)
+
+    @v_args(inline=True)
+    def compared(self, how: Token, literal: Token) -> tuple[str, int | bytes]:
+        value = literal.value if isinstance(literal.value, bytes) else integer(literal)
+        if isinstance(value, bytes) and " ".join(how.split()) not in ("is", "is not"):
+            raise self._fail(literal, f"only a number can be compared by `{how}`", hint="is, or is not")
+        return " ".join(how.split()), value
+
+    @v_args(inline=True)
+    def ends(self, literal: Token) -> tuple[str, int | bytes]:
+        return "ends", literal.value

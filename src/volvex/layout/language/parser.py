@@ -221,32 +221,6 @@ class _Builder(Expressions):
             "name hash", at_token(pattern), numbered=pattern.value.decode(), unit=1 if unit is None else integer(unit)
         )
 
-    # conditions
-
-    def when(self, tests: list[model.Condition]) -> model.When:
-        return tests[0] if len(tests) == 1 else model.Conditions(tuple(tests), "and")
-
-    def skipped(self, tests: list[model.Condition]) -> Skipped:
-        return Skipped(self.when(tests))
-
-    def when_one(self, tests: list[model.Condition]) -> model.When:
-        return model.Conditions(tuple(tests), "or")
-
-    @v_args(inline=True)
-    def test(self, name: Token, said: tuple[str, int | bytes]) -> model.Condition:
-        return model.Condition(str(name), *said)
-
-    @v_args(inline=True)
-    def compared(self, how: Token, literal: Token) -> tuple[str, int | bytes]:
-        value = literal.value if isinstance(literal.value, bytes) else integer(literal)
-        if isinstance(value, bytes) and " ".join(how.split()) not in ("is", "is not"):
-            raise self._fail(literal, f"only a number can be compared by `{how}`", hint="is, or is not")
-        return " ".join(how.split()), value
-
-    @v_args(inline=True)
-    def ends(self, literal: Token) -> tuple[str, int | bytes]:
-        return "ends", literal.value
-
     # parts
 
     def align(self, children: list[Token]) -> tuple[str, int]:

@@ -323,6 +323,10 @@ class Records:
             return b"".join(pieces[0])
         return b"".join([part for record in zip(*pieces, strict=True) for part in record])
 
+    def sizes(self, columns: Columns) -> Array:
+        """The bytes of each record."""
+        return np.array([sum(map(len, parts)) for parts in zip(*self.pieces(columns), strict=True)], np.int64)
+
     def pieces(self, columns: Columns) -> list[list[bytes]]:
         """The records' bytes: for each stretch of a record what it is in each of them."""
         columns = self._composed(columns)

@@ -342,8 +342,7 @@ class Directory:
         for block, field, numbers in self._relative:
             whole = NumberChange("from", 0, "start", block.block.name)
             begin = settle(replace(field, changes=(whole,))).changes[0].number
-            pieces = block.records.pieces(columns[block.block.name])
-            sizes = np.array([sum(map(len, parts)) for parts in zip(*pieces, strict=True)], np.int64)
+            sizes = block.records.sizes(columns[block.block.name])
             ordered = numbers if self.order is None else numbers[self.order]
             self.put(columns, block, settle(field), ordered - (begin + np.cumsum(sizes) - sizes), None)
 
@@ -363,8 +362,7 @@ class Directory:
         """Where the records of a row start, the bytes of each, and where the row ends."""
         name = block.block.name
         begin = placed.starts.get(name, placed.size)
-        pieces = block.records.pieces(columns[name])
-        sizes = np.array([sum(map(len, parts)) for parts in zip(*pieces, strict=True)], np.int64)
+        sizes = block.records.sizes(columns[name])
         if block.ends is not None:  # each behind the content before it
             align = block.block.align
             ends = self.placed[1] + -self.placed[1] % align

@@ -227,17 +227,20 @@ class Placer:
         ends = _stack((starts + sizes)[real], [fixed.start + fixed.size for fixed in self.fixed], NONE)
         order = np.argsort(first, kind="stable")
         first, ends = first[order], np.maximum.accumulate(ends[order]) if len(order) else ends
+        content_ends = (starts + sizes)[real]
         inside = np.searchsorted(first, starts[empty], "left") - 1  # the last that starts before it
         for span, within in zip(empty.tolist(), inside.tolist(), strict=True):
             covered = within >= 0 and int(ends[within]) > starts[span]
             if not covered and starts[span] < contents.room:
                 continue
-            end = int(ends[within - 1]) if covered and within > 0 else 0 if covered else int(ends[-1])
-            size, fill = int(starts[span]) - end, bytes([int(contents.fill[span])])
-            padded = not covered and self.source.peek(end, size) == fill * size
-            if size != -end % int(contents.align[span]) or padded:
-                continue  # it is somewhere else, or has a place with padding in front
-            found[span] = end
+            before = content_ends[content_ends <= starts[span]]
+            last = int(ends[within - 1]) if covered and within > 0 else 0 if covered else int(ends[-1])
+            for end in (int(before.max()) if len(before) else last, last):
+                size, fill = int(starts[span]) - end, bytes([int(contents.fill[span])])
+                padded = not covered and self.source.peek(end, size) == fill * size
+                if size == -end % int(contents.align[span]) and not padded:
+                    found[span] = end  # otherwise it is somewhere else, or has a place with padding in front
+                    break
         return found
 
     def check(self, name_of_span: Callable[[int], str]) -> None:

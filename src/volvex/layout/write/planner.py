@@ -45,6 +45,7 @@ from volvex.layout.write.wraps import is_same, wrapped_piece
 from volvex.source import Spool
 
 ROUNDS = 24  # how often places are tried before wrapped parts get room to spare
+ROWS = " rows"  # stands for the sizes of all records that are followed by their content
 AFTER = 48  # and how often with it
 
 
@@ -161,10 +162,8 @@ class _Planner:
 
     def _says_more(self, block: Block) -> bool:
         """Whether records may change although their content does not: by where they stand, or under another key."""
-        own = any(
-            isinstance(field.meaning, Computed) or (isinstance(field.meaning, Attribute) and field.meaning.what in OWN)
-            for field in block.fields
-        )
+        meanings = [field.meaning for field in block.fields]
+        own = any(isinstance(one, Computed) or (isinstance(one, Attribute) and one.what in OWN) for one in meanings)
         return own or self.contents.keyed
 
     def _inline(self) -> Inline | None:
@@ -189,6 +188,8 @@ class _Planner:
         } | self.room
         for name, block in self.reading.blocks.items():
             sizes[name] = block.records.size(self.columns[name]) + skipped_size(block)
+        if self.inline is not None:  # each record has a place of its own, so each has to keep its size
+            sizes[ROWS] = hash(self.inline.records.sizes(self.columns[self.inline.block.name]).tobytes())
         for groups in self.groups:
             sizes |= groups.sizes(self.columns[groups.block.block.name], self.directory)
         return sizes
