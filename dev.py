@@ -74,6 +74,8 @@ def demo(rest: list[str]) -> int:
 
 
 def measure(rest: list[str]) -> int:
+    if rest[:1] == ["formats"]:
+        return run(PYTHON, "-m", "benchmarks.formats", *rest[1:])
     return run(PYTHON, "-m", "benchmarks", *rest)
 
 
@@ -219,7 +221,7 @@ def main() -> int:
         "job",
         choices=JOBS,
         help="demo: the main job on the demo data; test: all tests; "
-        "measure: the benchmarks; pictures: all of docs/screenshots; man: docs/volvex.1; fuzz: damage and interruptions by chance; lint: ruff and mypy; hook: a hook of git that runs lint and test",  # noqa: E501
+        "measure: the benchmarks (measure formats: formats drawn by chance); pictures: all of docs/screenshots; man: docs/volvex.1; fuzz: damage and interruptions by chance; lint: ruff and mypy; hook: a hook of git that runs lint and test",  # noqa: E501
     )
     options, rest = parser.parse_known_args()
     if options.job != "hook":

@@ -7,8 +7,9 @@ Identical bytes do not show that a layout is right for other content. So what th
 is reported as hints, each with the line that says it: starts at multiples of 32, sorted records, a number that is a
 size. With --strict a hint is a failure. With --harder the archive is also changed in memory: the first, last and middle
 entries grow, shrink, become empty and are removed, others are added under names of many lengths and in a new folder;
-all are written in another order, taken out and put back. Each result is read again, compared and proved. A folder
-stands for all archives below it.
+all are written in another order, taken out and put back. Each result is read again, compared and proved, and a kept
+number that equalled a count, a length or a place must equal it still. Several files of one layout
+show together with what their kept numbers move. A folder stands for all archives below it.
 """
 
 from __future__ import annotations
