@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import heapq
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -25,6 +25,7 @@ from volvex.layout.model import (
 )
 from volvex.layout.read.blocks import Area, BlockRead, Reading
 from volvex.layout.read.entries import placing_of
+from volvex.layout.read.frames import around_blocks
 from volvex.layout.read.groups import group_rows
 from volvex.layout.read.names import endings_of
 from volvex.layout.types.nested import decode_fields
@@ -111,7 +112,10 @@ def stretches(reading: Reading, limit: int | None = None, within: str = "") -> I
         elif piece.block is None and not piece.size:
             continue
         elif piece.block is None:
-            yield _content(reading, piece, within)
+            if limit is None or piece.row < limit:
+                yield from _with_around(reading, piece, within)
+            else:
+                yield _content(reading, piece, within)
             if limit is None or piece.row < limit:
                 yield from object_stretches(reading, piece, within)
         elif piece.block.block.transforms:
@@ -170,6 +174,21 @@ def _content(reading: Reading, piece: Piece, within: str) -> Stretch:
         meaning=f"content of {reading.home.block.name}[{piece.row}], {how}",
         within=within,
     )
+
+
+def _with_around(reading: Reading, piece: Piece, within: str) -> Iterator[Stretch]:
+    """An entry's stored bytes: the fields of the records around its content, and the content."""
+    around = [] if reading.entries is None or reading.entries.framed is None else around_blocks(reading, piece.row)
+    start, size = piece.start, piece.size
+    for block, in_front in around:
+        size -= len(block.data)
+        if in_front:
+            yield from _fields(reading, block, 0, None)
+            start += len(block.data)
+    yield _content(reading, replace(piece, start=start, size=size), within)
+    for block, in_front in around:
+        if not in_front:
+            yield from _fields(reading, block, 0, None)
 
 
 def object_record(reading: Reading, row: int) -> Record | None:

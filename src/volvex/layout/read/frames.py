@@ -19,7 +19,7 @@ from volvex.layout.columns import Array, Columns, Texts
 from volvex.layout.expression import FactOf, Value, numbers, sums_over_content, value_of, walk
 from volvex.layout.kinds import archive as attributes
 from volvex.layout.model import Block, Computed, Constant, Field, IntegerType, Layout, Raw
-from volvex.layout.read.blocks import Reading
+from volvex.layout.read.blocks import BlockRead, Reading
 from volvex.layout.read.scope import true_values
 from volvex.layout.records.blank import blank_columns
 from volvex.layout.records.block import Records
@@ -289,3 +289,19 @@ def new_around(reading: Reading, like: int, outer: Any, sums: Sums | None) -> Ar
             columns[field] = stored_column(own, value, columns[field])
         parts.append(Records(block).write(columns))
     return Around(parts[0], parts[1])
+
+
+def around_blocks(reading: Reading, row: int) -> list[tuple[BlockRead, bool]]:
+    """The records around an entry's content as blocks of one record, to be looked at; and which stands in front."""
+    of, layout, found = reading.entries, reading.layout, list[tuple[BlockRead, bool]]()
+    assert of is not None
+    for name, in_front in ((layout.content.head, True), (layout.content.tail, False)):
+        if name:
+            block = replace(
+                frame_block(layout, name), name=f"{name}[{row}]", repeats=False, within=layout.content.within
+            )
+            end = int(of.start[row] + of.stored[row])
+            at = int(of.start[row]) if in_front else end - (fixed_size(block) or 0)
+            own, source = _read(reading, block, at), reading.content_source
+            found.append((BlockRead(Records(block), source, at, own.data, own.columns, np.array([at])), in_front))
+    return found
