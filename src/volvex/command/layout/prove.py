@@ -36,7 +36,6 @@ from volvex.layout.inspect.equal import moving
 from volvex.layout.inspect.hints import Hint, hints_of
 from volvex.layout.inspect.proof import Difference, check_objects, prove
 from volvex.layout.inspect.unshown import unshown
-from volvex.layout.read.blocks import Reading
 from volvex.source import BytesSource
 
 if TYPE_CHECKING:
@@ -168,12 +167,19 @@ def _prove_file(path: str, proof: Proof, options: argparse.Namespace, context: C
     return status
 
 
-def _tell_hints(path: str, said: str, hints: Sequence[Hint], options: argparse.Namespace, context: Context) -> Status:
+def _tell_hints(
+    path: str,
+    said: str,
+    hints: Sequence[Hint],
+    options: argparse.Namespace,
+    context: Context,
+    missing: Sequence[str] = (),
+) -> Status:
     """Print the result of a proof with its hints; the status."""
     found = f"; {context.paint(count(len(hints), 'hint'), 'yellow')}" if hints else ""
     context.print(f"{shown(path)}: {context.paint('identical', 'green')}, {said}{found}")
     told = [{"seen": hint.seen, "line": hint.line} for hint in hints]
-    context.account(path=path, result="identical", about=said, hints=told)
+    context.account(path=path, result="identical", about=said, hints=told, not_shown=list(missing))
     for hint in hints[:SHOWN]:
         context.print(f"  {context.paint('hint', 'yellow')}  {shown(hint.seen)}")
         if hint.line:
@@ -240,18 +246,16 @@ def _prove(path: str, archive: Archive, options: argparse.Namespace, context: Co
     said = f"{number(proof.size)} bytes; {count(sound, 'entry decodes', 'entries decode')}" + (
         f", {len(archive) - sound:,} do not" if wrong else ""
     )
-    status = max(Status(status), _tell_hints(path, said, hints, options, context))
-    if isinstance(archive, LayoutArchive):
-        _tell_unshown(archive.reading, context)
+    missing = list(unshown(archive.reading)) if isinstance(archive, LayoutArchive) else []
+    status = max(Status(status), _tell_hints(path, said, hints, options, context, missing))
+    _tell_unshown(missing, context)
     return status
 
 
-def _tell_unshown(reading: Reading, context: Context) -> None:
+def _tell_unshown(missing: Sequence[str], context: Context) -> None:
     """Print what this file could not show."""
-    missing = list(unshown(reading))
     if missing:
         more = f", and {count(len(missing) - MOST_UNSHOWN, 'more thing')}" if len(missing) > MOST_UNSHOWN else ""
-        context.account(path=reading.source.name, not_shown=missing)
         context.print(f"  not shown: {shown('; '.join(missing[:MOST_UNSHOWN]))}{more}")
 
 
