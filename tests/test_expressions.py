@@ -188,6 +188,7 @@ class Wrong(unittest.TestCase):
             ("is count is mark", "kept", "never the same"),
             ("kept", "is crc32 of content + start of content", "where content lies may change"),
             ("kept", "is crc32 of content + crc32 of stored content", "two checksums over content"),
+            ("kept", "is crc32 of content xor start", "may change while the content does not"),
             ("kept", "is crc32 of table", "each record of table"),
             ("kept", "is lower leaf of name", "gives bytes"),
         ):

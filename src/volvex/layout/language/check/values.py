@@ -25,10 +25,12 @@ from volvex.layout.model import (
     Attribute,
     Block,
     Computed,
+    Constant,
     Field,
     IntegerType,
     Layout,
     Measure,
+    Opaque,
     Place,
     Raw,
     Text,
@@ -37,6 +39,7 @@ from volvex.layout.order import asked_field, computed_order, covers, group_holde
 
 Problem = tuple[Place, str, str]  # where, what, hint
 NUMBER, BYTES = "a number", "bytes or a text"
+WITH_CONTENT = ("size of content", "stored size of content", "codec of content")
 GATHERING = ("total", "smallest", "largest", "at")
 
 
@@ -75,7 +78,7 @@ def _check_field(layout: Layout, block: Block, field: Field, value: Expression) 
     if sums_over_content(value):
         if not entries:
             yield field.place, f"`{field.words}`: {block.name} has no entries, whose content that could be", "`kept`"
-        yield from _check_over_content(field, value)
+        yield from _check_over_content(layout, block, field, value)
     if block.repeats and covers(field, block.name):
         yield field.place, f"each record of {block.name} would hold a checksum over all of them", "a block of its own"
     if group_holder(layout, block) is not None:
@@ -86,17 +89,31 @@ def _is_digest(value: Expression, size: int) -> bool:
     return isinstance(value, SumOf) and CHECKSUM.get(value.algorithm).bits == 8 * size
 
 
-def _check_over_content(field: Field, value: Expression) -> Iterator[Problem]:
+def _check_over_content(layout: Layout, block: Block, field: Field, value: Expression) -> Iterator[Problem]:
     """Content that does not change is not read for writing: what is made of it must stay as it is."""
     if len(set(sums_over_content(value))) > 1:
         yield field.place, f"`{field.words}` is made of two checksums over content", "one field for each"
     moving = [one for one in walk(value) if isinstance(one, FactOf | MeasureOf | NameOf | BytesOf)]
+    asked = [asked_field(layout, block, one.name) for one in walk(value) if isinstance(one, FieldOf)]
+    if any(one is not None and not _stays(one) for one in asked):
+        yield (
+            field.place,
+            f"`{field.words}`: a field in it may change while the content does not",
+            "fields that are kept",
+        )
     if moving:
         yield (
             field.place,
             f"`{field.words}`: where content lies may change while its checksum is not read again",
             "only numbers and fields of its record beside a checksum over content",
         )
+
+
+def _stays(field: Field) -> bool:
+    """Whether a field keeps its value as long as the content of its entry stays."""
+    meaning = field.meaning
+    of_content = isinstance(meaning, Attribute) and meaning.what in WITH_CONTENT
+    return of_content or isinstance(meaning, Opaque | Constant)
 
 
 def _check_told(layout: Layout, fact: Attribute | Measure, value: Expression, place: Place) -> Iterator[Problem]:
